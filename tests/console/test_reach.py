@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -216,3 +217,15 @@ def test_the_focus_stays_where_the_person_is(open_console: Open, world: World) -
             "[...document.querySelectorAll('tbody tr')].findIndex(r => r.contains(document.activeElement))"
         )
         assert (second > 0, first) == (True, 0)
+
+
+def test_what_is_listed_is_saved_whole_as_it_is_filtered(open_console: Open, world: World) -> None:
+    with open_console("auditor", path="/clients?attention=ownerless") as page:
+        page.get_by_role("table").wait_for()
+        with page.expect_download() as coming:
+            page.get_by_role("button", name="CSV").click()
+        lines = Path(coming.value.path()).read_text().splitlines()
+    with world.jamb("auditor") as auditor:
+        names = {one.name for one in auditor.clients.list(attention="ownerless")}
+    assert lines[0].startswith("id,name,purpose,kind,state,owners")
+    assert {line.split(",")[1] for line in lines[1:]} >= names - {name for name in names if "," in name}

@@ -10061,7 +10061,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 finding: string;
@@ -10140,7 +10140,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 finding: string;
@@ -10183,7 +10183,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 finding: string;
@@ -10226,7 +10226,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 finding: string;
@@ -10478,7 +10478,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -10556,11 +10556,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -10603,7 +10603,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -10686,7 +10686,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -10729,7 +10729,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -10812,7 +10812,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -10894,7 +10894,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -10977,7 +10977,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11060,7 +11060,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11103,7 +11103,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11182,7 +11182,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11225,7 +11225,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11269,7 +11269,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11350,7 +11350,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11434,7 +11434,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11514,7 +11514,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11557,7 +11557,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11597,7 +11597,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11680,7 +11680,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11723,7 +11723,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11881,7 +11881,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11924,7 +11924,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -11967,7 +11967,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12007,7 +12007,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12046,7 +12046,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12127,7 +12127,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12171,7 +12171,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12211,7 +12211,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12255,7 +12255,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12336,7 +12336,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12380,7 +12380,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12424,7 +12424,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12468,7 +12468,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12508,7 +12508,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12551,7 +12551,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12630,7 +12630,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12673,7 +12673,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 client: string;
@@ -12786,11 +12786,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 group: string;
@@ -12833,7 +12833,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 group: string;
@@ -12905,7 +12905,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -12947,7 +12947,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 token: string;
@@ -13244,7 +13244,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -13286,7 +13286,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -13328,7 +13328,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 person: string;
@@ -13371,7 +13371,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 person: string;
@@ -13414,11 +13414,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -13534,11 +13534,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 provider: string;
@@ -13581,7 +13581,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 provider: string;
@@ -13693,7 +13693,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 domain: string;
@@ -13736,7 +13736,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 domain: string;
@@ -14036,7 +14036,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 request: string;
@@ -14189,11 +14189,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 name: string;
@@ -14236,11 +14236,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 name: string;
@@ -14319,11 +14319,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 name: string;
@@ -14525,7 +14525,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -14642,7 +14642,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 review: string;
@@ -14685,7 +14685,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 review: string;
@@ -14841,11 +14841,11 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
-                "If-Match"?: string | null;
+                "If-Match"?: string;
                 /** @description To make something new: if it is there already, answer 412 */
-                "If-None-Match"?: "*" | null;
+                "If-None-Match"?: "*";
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 role: string;
@@ -14888,7 +14888,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 role: string;
@@ -14925,7 +14925,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 role: string;
@@ -15008,7 +15008,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 role: string;
@@ -15359,7 +15359,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 directory: string;
@@ -15401,7 +15401,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 webhook: string;
@@ -15476,7 +15476,7 @@ export interface operations {
             query?: never;
             header?: {
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
+                "Idempotency-Key"?: string;
             };
             path: {
                 webhook: string;

@@ -17,6 +17,17 @@ type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "
 
 type Sort = "name" | "registered" | "expiry" | "used";
 
+/** One page of clients as they are filtered, as many at once as the service gives. */
+export const readClients = ({ q, attention, sort }: Omit<ClientFilter, "cursor">, cursor: string | undefined) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/clients", {
+      params: {
+        path: path(),
+        query: { q, sort: (sort || "name") as Sort, limit: 100, cursor, ...(attention ? { attention: attention as Attention } : {}) },
+      },
+    }),
+  );
+
 export const useClients = (filter: MaybeRefOrGetter<ClientFilter>) =>
   useQuery({
     queryKey: ["clients", directory, () => toValue(filter)],

@@ -4,15 +4,17 @@ import { NButton } from "naive-ui";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { can } from "@/api/session";
-import { type ClientFilter, useClients } from "@/api/reads/clients";
+import { type ClientFilter, readClients, useClients } from "@/api/reads/clients";
 import BulkPanel from "./BulkPanel.vue";
 import LadderBar from "@/ui/LadderBar.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import Pager from "@/ui/Pager.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { figure } from "@/ui/use/words";
+import { useExport } from "@/ui/use/export";
 import { useRows } from "@/ui/use/rows";
 import { credentialTone, credentialWord, severityTone } from "@/ui/use/states";
 
@@ -73,6 +75,28 @@ watch(
 );
 const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
+const {
+  run: exportAs,
+  running,
+  progress,
+  error: unsaved,
+} = useExport("clients", (cursor) => readClients(filter.value, cursor), {
+  id: (one) => one.id,
+  name: (one) => one.name,
+  purpose: (one) => one.purpose,
+  kind: (one) => one.kind,
+  state: (one) => one.state,
+  owners: (one) => one.owners.map((owner) => owner.name).join("; "),
+  registered_at: (one) => one.registered_at,
+  asked: (one) => one.ladder.asked,
+  granted: (one) => one.ladder.granted,
+  used: (one) => one.ladder.used,
+  credential_state: (one) => one.credential_state,
+  next_expiry: (one) => one.next_expiry,
+  last_used_at: (one) => one.last_used_at,
+  findings: (one) => one.findings,
+  worst: (one) => one.worst,
+});
 // What stands there is the answer to what was asked before, until the new one comes.
 const said = computed(() =>
   error.value || data.value?.total == null
@@ -190,6 +214,13 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
         </tr>
       </tbody>
     </table>
+    <ProblemNote v-if="unsaved" :error="unsaved" />
+    <p v-if="rows.length" class="row no-print export">
+      <span class="soft">Save {{ filtered ? "what matches" : "all clients" }} as</span>
+      <button type="button" class="link-button" :disabled="running" @click="exportAs('csv')">CSV</button>
+      <button type="button" class="link-button" :disabled="running" @click="exportAs('jsonl')">JSON Lines</button>
+      <span role="status" class="soft">{{ progress }}</span>
+    </p>
     <Pager v-if="data" :next="data.next" :total="data.total" :shown="rows.length" of="clients" />
   </Loadable>
 </template>
@@ -201,6 +232,9 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 }
 .filter input {
   width: 220px;
+}
+.export {
+  margin-top: var(--s3);
 }
 /* Takes what the other columns leave. */
 .name {

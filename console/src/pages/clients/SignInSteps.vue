@@ -97,7 +97,7 @@ const step = (title: string, work: () => Promise<Exchange>) =>
     <ol v-else-if="client && metadata" class="steps">
       <li>
         <h2>1. Ask</h2>
-        <form class="stack form" @submit.prevent="start">
+        <form class="stack form" data-filter @submit.prevent="start">
           <label class="field" :for="`${field}-uri`"
             >Redirect URI
             <select :id="`${field}-uri`" v-model="redirectUri" class="plain-input">
@@ -140,7 +140,7 @@ GET {{ metadata.authorization_endpoint }}
       </li>
       <li v-if="came?.code && !came.wrong.length && begun">
         <h2>3. Redeem the code</h2>
-        <form class="stack form" @submit.prevent="step('Code', () => redeem(metadata!, begun!, came!.code, id, secret))">
+        <form class="stack form" data-filter @submit.prevent="step('Code', () => redeem(metadata!, begun!, came!.code, id, secret))">
           <label v-if="secretly" class="field"
             >Client secret <span class="hint">sent to the token endpoint and kept nowhere</span
             ><input v-model="secret" class="plain-input" type="password" autocomplete="off" maxlength="500"

@@ -49,7 +49,7 @@ async function probe(): Promise<void> {
 </script>
 
 <template>
-  <form class="row" @submit.prevent="probe">
+  <form class="row" data-filter @submit.prevent="probe">
     <NButton attr-type="submit" size="small" :loading="busy" :disabled="busy || (asItself && own && !secret)">Probe it now</NButton>
     <label v-if="asItself" class="way"><input v-model="own" type="checkbox" /> with its own secret</label>
     <input

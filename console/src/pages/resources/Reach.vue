@@ -90,7 +90,7 @@ async function test(): Promise<void> {
           }}<template v-if="one.lines && one.possible && one.uncollected">, and what lies in no collection</template>
         </li>
       </ul>
-      <form class="row no-print" @submit.prevent="test">
+      <form class="row no-print" data-filter @submit.prevent="test">
         <input
           v-model="wanted"
           class="plain-input"

@@ -17,12 +17,17 @@ export function isUnsaved(): boolean {
   return before.size > 0;
 }
 
-/** Watch what is typed on the page. Fields of a search or a filter are none: `data-filter`. */
+/** Watch what is typed into forms. Those that only ask are none of them: searches, and what is marked `data-filter`. */
 export function watchTyping(): void {
   whenChanged(saved);
   document.addEventListener("beforeinput", (event) => {
     const field = event.target as HTMLInputElement;
-    if (field.matches?.(FIELDS) && field.closest("main") && !field.closest("[role=search], [data-filter], dialog") && !before.has(field))
+    if (
+      field.matches?.(FIELDS) &&
+      field.closest("main form") &&
+      !field.closest("[role=search], [data-filter], dialog") &&
+      !before.has(field)
+    )
       before.set(field, field.value);
   });
   window.addEventListener("beforeunload", (event) => {

@@ -134,6 +134,11 @@ def _complete(path: str, operation: dict[str, Any]) -> None:
     if not path.startswith(_OPEN):
         operation["security"] = [{"token": []}, {"session": []}]
     for parameter in operation.get("parameters", ()):
+        if parameter["in"] == "header":
+            # A header is left out or says something: nothing is written for none.
+            found = parameter["schema"]
+            some = [one for one in found.get("anyOf", ()) if one.get("type") != "null"]
+            parameter["schema"] = {**some[0], **{k: v for k, v in found.items() if k != "anyOf"}} if some else found
         for schema in _strings(parameter["schema"]):
             if parameter["in"] == "path":
                 schema.update(_NAMES.get(parameter["name"], {}))

@@ -19,7 +19,7 @@ IfMatch = Annotated[
     Header(
         alias=HEADER,
         max_length=_LONGEST,
-        json_schema_extra={"pattern": r"^[ -~]*$"},
+        json_schema_extra={"pattern": r'^(\*|(W/)?"[!#-~]{1,200}")(, (\*|(W/)?"[!#-~]{1,200}"))*$'},
         description="The version that you saw, in quotes: if it is another now, nothing is changed (answer 412)",
     ),
 ]
