@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.clients.initial_access import DEFAULT_DAYS, LABEL_LONGEST, MOST_DAYS, MOST_USES, InitialAccessState
-from jamb.wire.base.shapes import Answered, Moment, Sent, Whole
+from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
 from jamb.wire.base.text import NAMED
 from jamb.wire.clients.clients import Reference
 
@@ -20,8 +20,8 @@ class NewInitialAccess(Sent):
     """
 
     label: Annotated[str, Field(min_length=1, max_length=LABEL_LONGEST), NAMED]
-    uses: Annotated[Whole, Field(ge=1, le=MOST_USES)] = 1
-    days: Annotated[Whole, Field(ge=1, le=MOST_DAYS)] = DEFAULT_DAYS
+    uses: Annotated[int, Field(strict=True, ge=1, le=MOST_USES), WHOLE] = 1
+    days: Annotated[int, Field(strict=True, ge=1, le=MOST_DAYS), WHOLE] = DEFAULT_DAYS
     owners: Annotated[list[Reference], Field(max_length=50)] = Field(default_factory=list)
 
 

@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import Field, StrictBool
 
 from jamb.core.directory.sign_in_links import DEFAULT_HOURS, MOST_HOURS, SignInLinkState
-from jamb.wire.base.shapes import Answered, Moment, Sent, Whole
+from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
 from jamb.wire.base.text import LinkKey
 from jamb.wire.directory.people import NewPassword
 
@@ -16,7 +16,7 @@ from jamb.wire.directory.people import NewPassword
 class NewSignInLink(Sent):
     """`mailed`: it goes to the person's login as a mail address, and nobody else sees it; else it is answered."""
 
-    hours: Annotated[Whole, Field(ge=1, le=MOST_HOURS)] = DEFAULT_HOURS
+    hours: Annotated[int, Field(strict=True, ge=1, le=MOST_HOURS), WHOLE] = DEFAULT_HOURS
     mailed: StrictBool = False
 
 
