@@ -18,7 +18,18 @@ import httpx
 import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-from benchmarks import auditing, decisions, estate, guarding, notices, people, rotations, solver, strangers
+from benchmarks import (
+    administration,
+    auditing,
+    decisions,
+    estate,
+    guarding,
+    notices,
+    people,
+    rotations,
+    solver,
+    strangers,
+)
 from benchmarks.demo import HOME, PORT, demo, fresh
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
@@ -31,31 +42,42 @@ AUDITED = 10_000
 BERTHS = "https://berths.quillhaven.example"
 
 
-def main(only: str = "") -> None:
+def main(*only: str) -> None:
+    """Run the named parts, or all, on one demo; each prints as it finishes."""
+    unknown = set(only) - PARTS.keys()
+    if unknown:
+        sys.exit(f"There is no part {', '.join(sorted(unknown))}; there are {', '.join(PARTS)}.")
     fresh()
-    parts = {"strangers": pressed, "tokens": tokens, "people": for_people}
-    if only in parts:
-        with demo():
-            parts[only]()
-        return
-    print("Start of the demo, everything installed (seconds until ready)")
-    with demo() as first:
-        print(f"  first run, database and records made   {first:6.1f}")
+    wanted = [PARTS[name] for name in only or PARTS]
+    if not only:
+        print("Start of the demo, everything installed (seconds until ready)")
+        with demo() as first:
+            print(f"  first run, database and records made   {first:6.1f}", flush=True)
     with demo() as second:
-        print(f"  second run                             {second:6.1f}")
-        tokens()
-        for_people()
-        pressed()
-        rotating()
-        print(f"\nNotices for {notices.CREDENTIALS:,} credentials that expire, of {notices.PEOPLE:,} owners")
-        print("\n".join(notices.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
-        estates()
+        if not only:
+            print(f"  second run                             {second:6.1f}", flush=True)
+        for part in wanted:
+            part()
+            sys.stdout.flush()
+
+
+def noticed() -> None:
+    """Notices of very many credentials."""
+    print(f"\nNotices for {notices.CREDENTIALS:,} credentials that expire, of {notices.PEOPLE:,} owners")
+    print("\n".join(notices.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
+
+
+def decided() -> None:
+    """Decisions in core alone."""
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
         print(f"  {name:<20} {rate:10,.0f}")
+
+
+def guarded() -> None:
+    """A guard's checks alone."""
     print("\nChecks of a guard, calls a second of CPU time")
     print("\n".join(guarding.measure()))
-    proposals()
 
 
 def pressed() -> None:
@@ -91,6 +113,19 @@ def estates() -> None:
     with floor() as pid:
         lines = estate.over_the_api(held["base_url"], f"http://127.0.0.1:{PORT + 5}", headers, serving(PORT), pid)
     print("\n".join(lines))
+
+
+def administrations() -> None:
+    """What a steward reads in a large directory."""
+    clients = int(os.environ.get("CLIENTS", AUDITED))
+    url = Cluster(HOME, PORT + 2).url
+    postmaster = int((HOME / "postgres" / "postmaster.pid").read_text().splitlines()[0])
+    slug = administration.estate(url, HOME, PORT, clients)
+    print(f"\nReads of a steward in a directory of {clients:,} clients, beside a bare route with one indexed read")
+    with floor() as pid:
+        base = json.loads((HOME / "demo.json").read_text())["base_url"]
+        for line in administration.measure(base, slug, serving(PORT), f"http://127.0.0.1:{PORT + 5}", pid, postmaster):
+            print(line, flush=True)
 
 
 def proposals() -> None:
@@ -275,5 +310,19 @@ def serving(port: int) -> int:
     raise SystemExit("the service is not running")
 
 
+PARTS: dict[str, Callable[[], None]] = {
+    "tokens": tokens,
+    "people": for_people,
+    "strangers": pressed,
+    "rotations": rotating,
+    "administration": administrations,
+    "notices": noticed,
+    "audit": estates,
+    "decisions": decided,
+    "guards": guarded,
+    "proposals": proposals,
+}
+
+
 if __name__ == "__main__":
-    main(*sys.argv[1:2])
+    main(*sys.argv[1:])

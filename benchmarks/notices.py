@@ -22,9 +22,10 @@ insert into person (id, directory_id, login, name, active, created_at)
     select md5('person' || n)::uuid, md5('bench')::uuid, 'p' || n || '@bench.example', 'Person ' || n, true, now()
     from generate_series(1, %(people)s) n;
 insert into client
-    (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by)
+    (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by,
+     redirect_uris, publisher)
     select 'bench' || n, md5('bench')::uuid, 'Bench ' || n, 'bench ' || n, 'Measured', 'service', 'live', false, now(),
-           'bench'
+           'bench', '{}', ''
     from generate_series(1, %(clients)s) n;
 insert into client_owner (client_id, person_id, level)
     select 'bench' || n, md5('person' || (1 + n %% %(people)s))::uuid, 'full' from generate_series(1, %(clients)s) n;

@@ -14,12 +14,14 @@ from pathlib import Path
 
 import psycopg
 
-CREDENTIALS = int(os.environ.get("BENCH_ROTATIONS", "10000"))
+CREDENTIALS = int(os.environ.get("BENCH_ROTATIONS", "2000"))
 KILLS = 8
 _LOAD = """
 insert into client
-    (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by)
-    select 'rotated' || n, d.id, 'Rotated ' || n, 'rotated ' || n, 'Measured', 'service', 'live', false, now(), 'bench'
+    (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by,
+     redirect_uris, publisher)
+    select 'rotated' || n, d.id, 'Rotated ' || n, 'rotated ' || n, 'Measured', 'service', 'live', false, now(),
+           'bench', '{}', ''
     from directory d, generate_series(1, %(count)s) n where slug = 'quillhaven';
 insert into credential
     (id, client_id, kind, hint, label, issuer, subject, keys_uri, digest, issued_at, issued_by, expires_at)

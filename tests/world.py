@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import asyncio
 import json
 import os
 import secrets
 import subprocess
 import time
-from collections.abc import Callable, Coroutine, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -32,12 +30,6 @@ WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
 HOME = ROOT / ".jamb-test" / str(WORKER)
 PORT = int(os.environ.get("TESTS_PORT", "8540")) + 40 * WORKER
 BERTHS = "https://berths.quillhaven.example"
-
-
-def in_own_loop(work: Coroutine[Any, Any, Any]) -> Any:
-    """Run it in a thread of its own: a browser of other tests may hold a loop in this one."""
-    with ThreadPoolExecutor(1) as pool:
-        return pool.submit(lambda: asyncio.run(work)).result()
 
 
 def choose_password(link: str, password: str) -> None:
@@ -237,7 +229,7 @@ class World:
         log = self.home / "second.log"
         process = warm("jamb-service").start(["serve"], environment, stdout=log, stderr=log)
         try:
-            url = f"http://127.0.0.1:{port}"
+            url = f"{'https' if 'JAMB_TLS_KEY' in settings else 'http'}://127.0.0.1:{port}"
             wait_until(lambda: answers(f"{url}/ready"))
             yield url
         finally:
@@ -247,7 +239,8 @@ class World:
 
 def answers(url: str, status: int = 200) -> bool:
     try:
-        return httpx.get(url, timeout=2).status_code == status
+        # What it is called is nothing to whoever waits for it.
+        return httpx.get(url, timeout=2, verify=not url.startswith("https:")).status_code == status
     except httpx.TransportError:
         return False
 

@@ -17,8 +17,8 @@ from sqlalchemy import Engine
 from sqlmodel import Session
 
 from jamb.actions.base.act import Act, act_in
+from jamb.actions.base.all_directories import OPERATOR
 from jamb.actions.base.backend import Backend
-from jamb.actions.base.everywhere import OPERATOR
 from jamb.actions.clients.registrations import register
 from jamb.actions.directory.directories import open_directory
 from jamb.actions.directory.ledger import read_ledger, verify_ledger
@@ -133,7 +133,7 @@ def _backend(url: str) -> Backend:
 
 
 def _people(backend: Backend) -> dict[str, Person]:
-    return {person.login.split("@")[0]: person for person in list_people(act_in(backend, "alder", NOW))}
+    return {person.login.split("@")[0]: person for person in list_people(act_in(backend, "alder", NOW))[0]}
 
 
 def at_once(work: Callable[[int], Any], many: int = MANY) -> tuple[list[Any], Counter[str]]:

@@ -13,7 +13,7 @@ from jamb.actions.directory.signing_keys import (
     rotate_key,
     withdraw_key,
 )
-from jamb.core.directory.signing_keys import PUBLISHED_BEFORE
+from jamb.core.directory.signing_keys import MOST_IN_A_DAY, PUBLISHED_BEFORE, KeyState
 from jamb.core.errors import Conflict, NotFound, Unsuited
 from tests.actions.scene import MANY, NOW, Scene, at_once
 
@@ -21,13 +21,13 @@ BY_POLICY = timedelta(days=400)
 
 
 def signing(scene: Scene, at: timedelta = timedelta()) -> str:
-    [kid] = [key.kid for key in list_keys(scene.act(at=at)) if key.signs]
+    [kid] = [key.id for key in list_keys(scene.act(at=at)) if key.state is KeyState.SIGNS]
     return kid
 
 
 def test_of_many_that_rotate_one_makes_the_key_that_comes(scene: Scene) -> None:
     first = signing(scene)
-    done, failed = at_once(lambda _: rotate_key(scene.act(), "by hand").kid)
+    done, failed = at_once(lambda _: rotate_key(scene.act(), "by hand").id)
     assert (len(done), failed) == (1, {"Conflict": MANY - 1})
     assert signing(scene) == first, "the new one is published, and does not sign yet"
     assert {key.kid for key in published_keys(scene.backend, "alder", NOW)} == {first, *done}
@@ -61,10 +61,19 @@ def test_of_many_that_withdraw_one_key_one_does_and_one_key_is_made(scene: Scene
 
 def test_a_key_that_comes_is_withdrawn_and_the_present_one_goes_on(scene: Scene) -> None:
     first = signing(scene)
-    coming = rotate_key(scene.act()).kid
+    coming = rotate_key(scene.act()).id
     with pytest.raises(Conflict, match="signs from"):
         rotate_key(scene.act())
     assert withdraw_key(scene.act(), coming, "made by mistake") == first == signing(scene, PUBLISHED_BEFORE)
+
+
+def test_keys_are_made_so_often_a_day_and_withdrawn_however_often(scene: Scene) -> None:
+    for _ in range(MOST_IN_A_DAY - 1):
+        withdraw_key(scene.act(), rotate_key(scene.act()).id, "again")
+    with pytest.raises(Conflict, match="made within a day"):
+        rotate_key(scene.act())
+    assert withdraw_key(scene.act(), signing(scene), "seen in a log") == signing(scene)
+    assert rotate_key(scene.act(at=timedelta(days=1, seconds=1))).state is KeyState.COMING
 
 
 def test_a_withdrawal_needs_a_reason_and_a_key(scene: Scene) -> None:

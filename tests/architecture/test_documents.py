@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from jamb.core.clients.clients import ClientKind
 from jamb.service.config.settings import Settings
 from jamb.store.base.partitions import PARTED
 from jamb.store.base.retention import FORGET, KEPT
@@ -93,3 +94,16 @@ def test_everything_that_the_ledger_tells_has_a_sentence_at_the_console() -> Non
     entered = actions_entered()
     assert len(entered) > 60
     assert entered - told == set()
+
+
+def test_the_console_knows_the_grant_types_of_each_kind() -> None:
+    text = (ROOT / "console/src/ui/use/words.ts").read_text().replace("${URN}", "urn:ietf:params:oauth:grant-type:")
+    lists = dict(re.findall(r"^const ([A-Z_]+) = \[(.*)\] as const;$", text, re.MULTILINE))
+    said = re.search(r"GRANT_TYPES[^{]*\{\n(.*?)\n\};", text, re.DOTALL)
+    assert said is not None
+    whole = said[1]
+    for name, members in lists.items():
+        whole = re.sub(rf"(?:\.\.\.)?\b{name}\b", members, whole)
+    kinds = re.findall(r"^  (\w+): (.*),$", whole, re.MULTILINE)
+    known = {kind: set(re.findall(r'["`]([^"`]+)["`]', members)) for kind, members in kinds}
+    assert known == {kind.value: set(kind.grant_types) for kind in ClientKind}

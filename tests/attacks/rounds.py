@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import asyncio
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from threading import Thread
@@ -20,6 +18,7 @@ from jamb.service.work.queue import carry_all
 from tests import patient
 from tests.attacks.scene import Attack, Scene
 from tests.attacks.wire import endless
+from tests.own_loop import in_own_loop
 from tests.world import World, unique
 
 
@@ -38,8 +37,7 @@ def in_a_runtime(world: World, work: Callable[[Runtime], Any], **settings: Any) 
         async with open_runtime(made) as runtime:
             return await work(runtime)
 
-    with ThreadPoolExecutor(1) as pool:
-        return pool.submit(asyncio.run, run()).result(120)
+    return in_own_loop(run())
 
 
 @contextmanager

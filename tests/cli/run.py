@@ -42,18 +42,18 @@ class Shell:
             "JAMB_DIRECTORY": "quillhaven",
         }
 
-    def signed_in(self, role: str | None) -> Shell:
+    def signed_in(self, role: str | None, directory: str = "quillhaven") -> Shell:
         """Keep a sign-in of the person with this role, as `jamb sign-in` does."""
-        file = self.folder / f"sign-in-{role}.json"
+        file = self.folder / f"sign-in-{role}-{directory}.json"
         kept = {
             "url": self.world.base_url,
-            "directory": "quillhaven",
-            "token": self.world.token(role),
+            "directory": directory,
+            "token": self.world.token(role, directory),
             "ends_at": 4e9,
         }
         file.write_text(json.dumps(kept))
         shell = Shell(self.world, self.folder, cold=self.cold)
-        shell.environment["JAMB_SIGN_IN_FILE"] = str(file)
+        shell.environment |= {"JAMB_SIGN_IN_FILE": str(file), "JAMB_DIRECTORY": directory}
         return shell
 
     def pipeline(self) -> Shell:

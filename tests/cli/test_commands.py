@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import json
 import re
+import shlex
 import time
 from pathlib import Path
 
 import pytest
+import typer.main
 from cryptography import x509
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
+from jamb.cli.base.output import OPTIONS
+from jamb.cli.main import command_line
 from jamb.core.text import strings_in
 from tests.cli.run import Shell
 from tests.world import Made, World, unique
@@ -46,6 +50,7 @@ JSON_COMMANDS = {
     "ledger": ["ledger", "list", "--limit", "3"],
     "verify": ["ledger", "verify"],
     "consents": ["consent", "list", "Mail archive"],
+    "all consents": ["consent", "list", "--find", "Mail archive"],
     "bounded preview": ["consent", "preview", "Fuel quay scheduler", "--in", "berths:fuel"],
     "requests": ["requests", "list", "--past"],
     "proof sheet": ["reach", "sheet", "Mail archive"],
@@ -129,7 +134,11 @@ EXITS = {
         "berths.assign",
     ),
     "asking without a terminal": (["consent", "grant", "Fuel quay scheduler"], 2, "--yes"),
-    "a secret nobody has": (["credentials", "withdraw", "Radio bridge", "jamb_s1_zzzz", "--yes"], 2, "no credential"),
+    "a secret nobody has": (
+        ["credentials", "withdraw", "Radio bridge", "jamb_s1_zzzz", "--yes"],
+        2,
+        "no credential “jamb_s1_zzzz” of “Radio bridge”",
+    ),
     "an unknown option": (["clients", "list", "--colour"], 2, "colour"),
 }
 
@@ -140,6 +149,66 @@ def test_a_refusal_has_its_exit_code_and_says_what_to_do(shell: Shell, words: li
     assert found.code == code
     assert said in found.err
     assert found.out == "" or "would newly make possible" in found.out
+
+
+@pytest.mark.parametrize("columns", [80, 100])
+def test_what_is_copied_from_a_table_is_never_broken(world: World, tmp_path: Path, columns: int) -> None:
+    approver = Shell(world, tmp_path, cold=True).signed_in("approver")
+    waiting = approver("requests", "list", "-o", "json").json()
+    copied = {
+        waiting[0]["id"],
+        *(word for one in waiting if not one["act"] for ask in one["asks"] for word in ask.split()),
+    }
+    shown = approver("requests", "list", COLUMNS=str(columns)).out
+    assert {word for word in copied if word not in shown} == set()
+    assert max(map(len, shown.splitlines())) <= columns
+
+
+def test_a_word_means_the_one_thing_whose_name_or_beginning_it_is(shell: Shell, world: World) -> None:
+    steward, registrar = shell.signed_in("steward"), shell.signed_in("registrar")
+    made = world.client(asked=["berths.assign"], secret=False)
+    request = registrar("requests", "make", made.name, "--reason", "Ships wait", "-o", "json").json()
+    for meant in (made.name.upper(), request["id"][:12], request["id"]):
+        assert steward("requests", "show", meant, "-o", "json").json()["request"]["id"] == request["id"]
+    near = steward("requests", "show", made.name[:-1])
+    assert (near.code, f"Did you mean {made.name}?" in near.err) == (2, True)
+    assert registrar("requests", "withdraw", made.name).code == 0
+    assert "that waits" in registrar("requests", "withdraw", made.name).err, "it is over"
+    assert steward("requests", "show", made.name, "-o", "json").json()["request"]["state"] == "withdrawn"
+    assert registrar("clients", "show", made.id[:7], "-o", "json").json()["client"]["id"] == made.id
+    label = unique("Pipeline")
+    twins = [registrar("initial-access", "make", label, "-o", "json").json()["id"] for _ in "ab"]
+    unclear = registrar("initial-access", "withdraw", label)
+    assert (unclear.code, all(one in unclear.err for one in twins)) == (2, True)
+    assert all(registrar("initial-access", "withdraw", one).code == 0 for one in twins)
+
+
+def test_a_name_that_reads_as_how_anothers_id_begins_means_neither(shell: Shell, world: World) -> None:
+    steward, registrar = shell.signed_in("steward"), shell.signed_in("registrar")
+
+    def requested(client: str) -> str:
+        return str(registrar("requests", "make", client, "--reason", "Ships wait", "-o", "json").json()["id"])
+
+    real = requested(world.client(asked=["berths.assign"], secret=False).id)
+    named = registrar("clients", "register", "--name", real[:8], "--purpose", "p", "-o", "json").json()["id"]
+    assert registrar("asks", "add", named, "berths", "berths.assign", "--reason", "r").code == 0
+    posing = requested(named)
+    unsure = steward("requests", "grant", real[:8], "--yes")
+    assert (unsure.code, real in unsure.err, posing in unsure.err) == (2, True, True)
+    assert steward("requests", "decline", real, "--words", "No").code == 0
+    late = steward("requests", "grant", real, "--yes")
+    assert (late.code, "declined" in late.err + late.out) == (2, True), "what became of it, by its whole id"
+    assert steward("requests", "decline", posing, "--words", "No").code == 0
+
+
+def test_next_steps_are_commands_that_take_them(shell: Shell) -> None:
+    registrar, name = shell.signed_in("registrar"), unique("It's new")
+    said = registrar("clients", "register", "--name", name, "--purpose", "p").out
+    commands = [line.strip() for line in said.splitlines() if line.strip().startswith("jamb ")]
+    assert [shlex.split(one)[1:4] for one in commands] == [["asks", "add", name], ["secrets", "issue", name]]
+    ask = shlex.split(commands[0].replace("RESOURCE PERMISSION", "berths berths.assign"))[1:]
+    assert registrar(*ask).code == 0
+    assert "requests make" in registrar("clients", "show", name).out
 
 
 def test_whoever_is_not_signed_in_learns_how(shell: Shell) -> None:
@@ -279,6 +348,20 @@ def test_help_lists_the_exit_codes_and_completion_is_offered(shell: Shell) -> No
     assert shell("--version").out.startswith("jamb ")
 
 
+def test_errors_name_options_that_there_are() -> None:
+    """Whoever is told to change an option finds it in the command's help."""
+    found: set[str] = set()
+    for first in typer.main.get_group(command_line()).commands:
+        # One command alone, named in the words, is all that there is.
+        left = [typer.main.get_command(command_line([first]))]
+        while left:
+            one = left.pop()
+            left += getattr(one, "commands", {}).values()
+            found |= {name for option in one.params for name in option.opts}
+    named = {name for said in OPTIONS.values() for name in said.split(" or ")}
+    assert not named - found, "an error tells of an option that no command has"
+
+
 def test_reach_is_set_tested_and_proven_from_the_shell(shell: Shell, world: World) -> None:
     made = world.client(secret=False)
     registrar, approver = shell.signed_in("registrar"), shell.signed_in("approver")
@@ -386,6 +469,22 @@ def test_resources_roles_and_people_come_from_files(shell: Shell, world: World) 
     (folder / "broken.json").write_text('{"title": 4}')
     broken = steward("roles", "save", "x", "--file", str(folder / "broken.json"))
     assert (broken.code, "resource" in broken.err) == (2, True)
+
+
+def test_grant_types_are_named_by_their_last_part(shell: Shell, world: World) -> None:
+    made, shell = world.client(secret=False, kind="native"), shell.signed_in("steward")
+
+    def kept(*words: str) -> list[str]:
+        assert shell("clients", "change", made.id, *words).code == 0
+        found: list[str] = shell("clients", "show", made.id, "-o", "json").json()["client"]["grant_types"]
+        return [name.rpartition(":")[2] for name in found]
+
+    assert kept("--grant-type", "Device_Code", "--grant-type", "refresh_token") == ["refresh_token", "device_code"]
+    assert kept("--every-grant-type") == ["authorization_code", "refresh_token", "device_code"]
+    wrong = shell("clients", "change", made.id, "--grant-type", "device-cod")
+    assert (wrong.code, "Did you mean device_code?" in wrong.err) == (2, True), wrong.err
+    unfit = shell("clients", "change", made.id, "--grant-type", "client_credentials")
+    assert (unfit.code, "--grant-type" in unfit.err) == (2, True), unfit.err
 
 
 def test_the_policy_is_read_and_set(shell: Shell) -> None:

@@ -14,7 +14,7 @@ from pathlib import Path
 from tests.cli.run import JAMB, Shell
 from tests.world import World, unique, wait_until
 
-# The words at which a question ends, and what is answered.
+# Seconds: as much as a slow machine takes.
 PATIENCE = 60
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import httpx
 import jwt
 
 from jamb.client import PrivateKey
@@ -44,3 +45,44 @@ def test_a_token_is_fetched_alone_by_secret_or_key_and_what_is_missing_is_said(w
         assert (refused.code, said in refused.err, refused.out) == (2, True, ""), refused.err
     wrong = shell("token", "get", *options, "--secret-file", "-", stdin="not this\n")
     assert (wrong.code, wrong.out) == (3, "")
+
+
+def test_a_token_bound_to_a_key_opens_with_a_proof_for_each_request_alone(world: World, tmp_path: Path) -> None:
+    made, shell = world.client(granted=["berths.view"]), Shell(world, tmp_path)
+    key, token = tmp_path / "bound.pem", tmp_path / "token"
+    options = ["--issuer", f"{world.base_url}/d/quillhaven", "--client", made.id, "--resource", BERTHS]
+    got = shell("token", "get", *options, "--secret-file", "-", "--bound-to", str(key), stdin=made.secret)
+    assert got.code == 0, got.err
+    assert (key.stat().st_mode & 0o777, str(key) in got.err) == (0o600, True)
+    token.write_text(got.out)
+    berths = f"{world.berths_url}/berths"
+
+    def proof(*words: str) -> dict[str, str]:
+        printed = shell("token", "proof", *words, "--bound-to", str(key), "--token", str(token))
+        assert printed.code == 0, printed.err
+        return dict(line.split(": ", 1) for line in printed.out.splitlines())
+
+    headers = proof("get", f"{berths}?at=north")
+    assert httpx.get(berths, headers=headers).status_code == 200
+    # Once, for this method and address; and never without one.
+    for spent in (
+        headers,
+        proof("POST", berths),
+        proof("GET", f"{berths}/other"),
+        {"Authorization": headers["Authorization"]},
+    ):
+        assert httpx.get(berths, headers=spent).status_code == 401
+    assert world.call_berths(got.out.strip()).status_code == 401
+    asked = jwt.decode(proof("GET", berths, "--nonce", "n-1")["DPoP"], options={"verify_signature": False})
+    assert asked["nonce"] == "n-1"
+    again = shell("token", "get", *options, "--secret-file", "-", "--bound-to", str(key), stdin=made.secret)
+    claims = [jwt.decode(text.strip(), options={"verify_signature": False}) for text in (got.out, again.out)]
+    assert claims[0]["cnf"] == claims[1]["cnf"]
+    for words, said in (
+        (["GET", "/berths"], "ADDRESS"),
+        (["GET", "https://[::1/berths"], "ADDRESS"),
+    ):
+        refused = shell("token", "proof", *words, "--bound-to", str(key), "--token", str(token))
+        assert (refused.code, said in refused.err, refused.out) == (2, True, ""), refused.err
+    lacking = shell("token", "proof", "GET", berths, "--bound-to", str(tmp_path / "none"), "--token", str(token))
+    assert (lacking.code, "--bound-to" in lacking.err) == (2, True), lacking.err

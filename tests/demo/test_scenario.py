@@ -71,6 +71,7 @@ TABLE = {
         [
             "consent-for-everyone",
             "consent-for-person-unused",
+            "grant-type-unused",
             "larger-than-use-for-people",
             "redirect-unused",
             "token-replayed",

@@ -14,6 +14,7 @@ from jamb.core import own_api
 from tests.oracle.facts import (
     CLASSES,
     DAY,
+    DEVICE_CODE,
     EFFECTS,
     Client,
     Credential,
@@ -610,6 +611,15 @@ def redirects(draw: Draw, client: Client) -> None:
     client.answered = {one for one in client.redirects if draw.random() < 0.6}
     if draw.random() < 0.4:
         client.registered = draw.ago(9, 10, 11, 29, 30, 31)
+
+
+@scenario
+def grant_types(draw: Draw, client: Client) -> None:
+    client.kind = draw.choice(("native", "device"))
+    theirs = ["authorization_code", "refresh_token", DEVICE_CODE]
+    client.grant_types = draw.choice(([], ["refresh_token", DEVICE_CODE], [DEVICE_CODE]))
+    client.got_by = set(draw.sample(theirs, draw.choice((0, 1, 2, 3))))
+    client.grant_types_since = draw.choice((None, draw.ago(9, 29, 30, 31)))
 
 
 @scenario

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
 
+DEVICE_CODE = "urn:ietf:params:oauth:grant-type:device_code"
 DAY = timedelta(days=1)
 EFFECTS = {"read": 1, "write": 3, "control": 9}
 CLASSES = {"open": 1, "internal": 2, "personal": 4, "restricted": 8}
@@ -165,6 +166,10 @@ class Client:
     redirects: list[str] = field(default_factory=list)
     # Those to which a code was sent.
     answered: set[str] = field(default_factory=set)
+    # By which it may get tokens alone (none: all of its kind), since when, and by which it did.
+    grant_types: list[str] = field(default_factory=list)
+    grant_types_since: datetime | None = None
+    got_by: set[str] = field(default_factory=set)
     publisher: str = ""
     trial: datetime | None = None
     networks: list[tuple[str, datetime]] = field(default_factory=list)

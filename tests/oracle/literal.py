@@ -9,7 +9,19 @@ from functools import cached_property
 from itertools import combinations
 from urllib.parse import urlsplit
 
-from tests.oracle.facts import DAY, POLICY, Client, Credential, Entry, Estate, Grant, Person, Reach, Resource
+from tests.oracle.facts import (
+    DAY,
+    DEVICE_CODE,
+    POLICY,
+    Client,
+    Credential,
+    Entry,
+    Estate,
+    Grant,
+    Person,
+    Reach,
+    Resource,
+)
 
 Said = tuple[str, str]
 Find = Callable[["Look"], Iterator[Said]]
@@ -376,7 +388,7 @@ def no_challenge(look: Look) -> Iterator[Said]:
 
 @rule("secret-on-public-client")
 def public_secret(look: Look) -> Iterator[Said]:
-    if look.client.kind == "native" and any(one.kind == "secret" for one in look.working):
+    if look.client.kind in {"native", "device"} and any(one.kind == "secret" for one in look.working):
         yield "", "high"
 
 
@@ -890,6 +902,24 @@ def loopback(look: Look) -> Iterator[Said]:
 def redirect_unused(look: Look) -> Iterator[Said]:
     unused = set(look.client.redirects) - look.client.answered
     if unused and look.live and look.now - look.client.registered >= 30 * DAY:
+        yield "", "low"
+
+
+# Ways by which people sign in or stay signed in, of the kinds that are drawn.
+_WAYS = {
+    "native": {"authorization_code", "refresh_token", DEVICE_CODE},
+    "device": {"refresh_token", DEVICE_CODE},
+    "service": set[str](),
+}
+
+
+@rule("grant-type-unused")
+def grant_type_unused(look: Look) -> Iterator[Said]:
+    ways = _WAYS[look.client.kind]
+    may = ways & set(look.client.grant_types) if look.client.grant_types else ways
+    since = look.client.grant_types_since or look.client.registered
+    some = look.client.got_by & {"authorization_code", "refresh_token", DEVICE_CODE}
+    if look.live and some and may - look.client.got_by and look.now - since >= 30 * DAY:
         yield "", "low"
 
 

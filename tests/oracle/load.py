@@ -164,7 +164,7 @@ class _Writer:
     def _clients(self) -> None:
         self.copy(
             "client (id, directory_id, name, folded_name, look, purpose, kind, state, builtin, registered_at,"
-            " registered_by, redirect_uris, publisher, trial_ends_at)",
+            " registered_by, redirect_uris, publisher, trial_ends_at, grant_types, grant_types_since)",
             (
                 (
                     one.id,
@@ -181,6 +181,8 @@ class _Writer:
                     one.redirects,
                     one.publisher,
                     one.trial,
+                    one.grant_types,
+                    one.grant_types_since,
                 )
                 for one in self.clients
             ),
@@ -192,6 +194,10 @@ class _Writer:
                 for one in self.clients
                 for address in one.redirects
             ),
+        )
+        self.copy(
+            "client_grant_type (client_id, grant_type, last_at)",
+            ((one.id, name, self.now - DAY) for one in self.clients for name in sorted(one.got_by)),
         )
         self.copy(
             "client_owner (client_id, person_id, level)",

@@ -76,6 +76,30 @@ def test_roles_held_before_groups_and_clients_could_are_held_still(backend: Back
         session.commit()
 
 
+def test_what_new_rules_look_at_is_looked_at_anew(backend: Backend) -> None:
+    with backend.engine.begin() as connection:
+        config = alembic_config()
+        config.attributes["connection"] = connection
+        command.downgrade(config, "0043")
+        for name, addresses in (("web", "{https://web.example/back}"), ("job", "{}")):
+            connection.execute(
+                sa.text(
+                    "insert into client (id, directory_id, name, folded_name, purpose, kind, state, builtin, "
+                    "registered_at, registered_by, publisher, redirect_uris) values "
+                    f"('{name}', {ID.format(1)}, '{name}', '{name}', '', 'web', 'active', false, now(), 'Ada', '', "
+                    ":uris)"
+                ),
+                {"uris": addresses},
+            )
+        connection.execute(sa.text("delete from audit_stale"))
+    migrate(backend.engine)
+    with Session(backend.engine) as session:
+        noted = set(session.execute(sa.text("select client_id from audit_stale")).scalars())
+        session.execute(sa.text("truncate directory cascade"))
+        session.commit()
+    assert noted == {"web"}, "the rules about redirect URIs came later than the findings that are kept"
+
+
 def test_jambs_own_api_is_brought_to_what_this_version_offers(backend: Backend) -> None:
     with Session(backend.engine) as session:
         session.execute(sa.text("truncate directory cascade"))

@@ -35,7 +35,7 @@ _COMMANDS = {
         "audit.search", "search", "Find clients, people, resources, permissions and all else by a word."
     ),
     "today": _Command(
-        "audit.today", "today", "Say what waits for consent, which secrets expire next, and what the audit finds."
+        "audit.today", "today", "Say what waits for consent, which credentials expire next, and what the audit finds."
     ),
     "set-up": _Command(
         "clients.set_up",
@@ -73,6 +73,7 @@ _GROUPS = {
     "providers": _Command(
         "directory.providers", "app", "Outside OpenID providers by which people of the directory sign in."
     ),
+    "signing-keys": _Command("directory.signing_keys", "app", "The keys that sign the directory's tokens."),
     "policy": _Command("directory.policy", "app", "What the directory's policy bounds."),
     "secrets": _Command("credentials.secrets", "app", "Client secrets: issue one."),
     "credentials": _Command(
@@ -105,8 +106,8 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
     """
     app = typer.Typer(
         help="Register client applications, consent to what they ask, give them credentials, and audit them.",
-        epilog="Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 not acceptable as "
-        "given; 3 not signed in or not allowed; 4 the service does not answer.",
+        epilog="Exit codes: 0 done; 1 the audit, the ledger or the leak check found something, or what was asked about "
+        "is refused; 2 not acceptable as given; 3 not signed in or not allowed; 4 the service does not answer.",
         no_args_is_help=True,
         pretty_exceptions_enable=False,
     )

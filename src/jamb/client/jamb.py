@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from jamb.client.directory.ledger import Ledger
     from jamb.client.directory.people import Groups, People, Roles
     from jamb.client.directory.providers import Providers
+    from jamb.client.directory.signing_keys import SigningKeys
     from jamb.client.notices.notices import Notices, Webhooks
     from jamb.client.resources.resources import Resources
 
@@ -61,6 +62,7 @@ _SECTIONS = {
     "initial_access": ("clients.initial_access", "InitialAccessTokens"),
     "publishers": ("clients.removals", "Publishers"),
     "providers": ("directory.providers", "Providers"),
+    "signing_keys": ("directory.signing_keys", "SigningKeys"),
     "notices": ("notices.notices", "Notices"),
     "webhooks": ("notices.notices", "Webhooks"),
     "ledger": ("directory.ledger", "Ledger"),
@@ -88,6 +90,7 @@ class Jamb:
     groups: Groups
     roles: Roles
     providers: Providers
+    signing_keys: SigningKeys
     secrets: Secrets
     credentials: Credentials
     rotations: Rotations

@@ -38,12 +38,11 @@ from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store.base.work import Actor, observation
-from jamb.store.clients import redirect_use
+from jamb.store.clients import grant_type_use, redirect_use
 from jamb.store.clients.clients import AskRow, ClientRow, GrantRow
 from jamb.store.credentials.credentials import CredentialRow
 from jamb.store.directory.roles import AssignmentRow, RoleRow
-from jamb.store.resources import touched as store_uses
-from jamb.store.resources import usage
+from jamb.store.resources import usage, use_evidence
 from jamb.store.resources.resources import ResourceRow
 
 # Days in the past on which clients were used, before the last thirty, of which each day is told.
@@ -51,7 +50,7 @@ _USED_BEFORE = (190, 125, 95, 75, 50, 41)
 LATEST_DAYS = 30
 _DETAILS = {
     Outcome.ASKED_NOT_GRANTED: "berths.assign: asked, not granted. An approver of the directory must consent.",
-    Outcome.SECRET_EXPIRED: "The client secret ended: have another issued.",
+    Outcome.SECRET_EXPIRED: "The client secret expired: have another issued.",
     Outcome.CHALLENGE_MISSING: "invalid_request: The parameter code_challenge is missing: every client uses PKCE.",
     Outcome.REFRESH_REPLAYED: "The refresh token was used before: the access has ended.",
 }
@@ -291,6 +290,12 @@ class History:
                 session.add(usage.NetworkRow(client_id=self._ids[demo.name], network=network, **seen))
             for address in demo.redirects if demo.uses else ():
                 redirect_use.answered(session, self._ids[demo.name], address, self._ago(demo.uses[0].until, 0))
+            for grant_type in demo.got_by:
+                session.add(
+                    grant_type_use.GrantTypeRow(
+                        client_id=self._ids[demo.name], grant_type=grant_type.value, last_at=self._ago(1, 0)
+                    )
+                )
             for outcome, days in demo.failed:
                 session.add(
                     usage.AttemptRow(
@@ -327,7 +332,7 @@ class History:
                 usage.add_uses(
                     session, place, [(self._ids[demo.name], Use(operation, AccessKind.DELEGATED, at.date(), 3, at))]
                 )
-                store_uses.add_people(session, [(self._ids[demo.name], place, operation, person, at)])
+                use_evidence.add_people(session, [(self._ids[demo.name], place, operation, person, at)])
 
     def _hint(self, name: str) -> str:
         """Return the hint of the client's only credential."""
@@ -484,4 +489,4 @@ def add_uses(backend: Backend, port: Directory, client_id: str, use: DemoUse, no
         usage.add_uses(session, resource_id, uses)
         latest = max(one.last_at for _, one in uses)
         touched = [(client_id, resource_id, use.operation, name, latest) for name in use.objects]
-        store_uses.add_objects(session, touched)
+        use_evidence.add_objects(session, touched)

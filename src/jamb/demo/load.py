@@ -36,6 +36,7 @@ from jamb.demo.apps.staff import CLIENT_ID
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
 from jamb.demo.links import hand_over
+from jamb.demo.passwords import drawn_password
 from jamb.demo.scenario import (
     CLIENTS,
     COLLECTIONS,
@@ -60,10 +61,6 @@ _OPENED = timedelta(days=1000)
 # What the staff list calls it, and the group here.
 _UNITS = {"Field crew": "field-crew"}
 _SETUP = Actor("service", "demo", "Demo set-up", "Demo set-up")
-_WORDS = tuple(
-    "anchor bollard capstan davit ebb fender gangway halyard jetty keel lantern mooring neap oar pontoon quay rudder "  # noqa: SIM905 - read as a list of words
-    "sextant tiller vane wharf yawl".split()
-)
 AUTOMATION = "Registration pipeline"
 # The resources whose stand-in APIs run.
 GUARDED = ("berths", "dispatches")
@@ -94,7 +91,7 @@ def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None
     port = opened["quillhaven"]
     actors = {
         person.login.partition("@")[0]: Actor("person", str(person.id), person.name, "Jamb console")
-        for person in people.list_people(Act(backend, port, THE_SERVICE, now))
+        for person in people.list_people(Act(backend, port, THE_SERVICE, now), limit=100)[0]
     }
     history = History(backend, port, actors, now)
     _publish(history, handed)
@@ -239,7 +236,7 @@ def _open(backend: Backend, place: DemoDirectory, handed: Handed, at: datetime) 
     }
     for person in place.people:
         login = f"{person.login}@{place.domain}"
-        password = _password() if person.signs_in else None
+        password = drawn_password() if person.signs_in else None
         people.add_person(Act(backend, directory, _SETUP, at), login, person.name, person.roles)
         if password:
             people.set_first_password(Act(backend, directory, _SETUP, at), login, password)
@@ -403,7 +400,3 @@ def _add_ferry_client(backend: Backend, brisling: Directory, now: datetime) -> N
         ),
         [owner],
     )
-
-
-def _password() -> str:
-    return "-".join([*(secrets.choice(_WORDS) for _ in range(3)), str(100 + secrets.randbelow(900))])

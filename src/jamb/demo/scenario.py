@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jamb.core.clients.attempts import Outcome
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, GrantType
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, Reach, ReachKind
@@ -332,6 +332,8 @@ class DemoClient:
     trial: int | None = None
     # For whom it did what: "resource operation login".
     acts_for: tuple[str, ...] = ()
+    # By which it got tokens for people.
+    got_by: tuple[GrantType, ...] = ()
     # From where it got tokens, and how many days ago first.
     networks: tuple[tuple[str, int], ...] = ()
 
@@ -617,6 +619,7 @@ CLIENTS = (
         # The stand-in listens on a loopback port of its own (RFC 8252 section 7.3).
         ("org.quillhaven.watch://signed-in", "http://127.0.0.1/watch/back"),
         acts_for=("berths berths.list yuki.tanabe",),
+        got_by=(GrantType.AUTHORIZATION_CODE, GrantType.REFRESH_TOKEN),
     ),
     DemoClient(
         "Sailing times widget",

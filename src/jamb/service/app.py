@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, nullcontext
 
 from fastapi import FastAPI
 from fastapi.routing import APIRoute
@@ -14,13 +14,14 @@ from jamb.service.http import console
 from jamb.service.http.description import describe, description
 from jamb.service.http.middleware import Middleware
 from jamb.service.http.problems import add_problem_handlers
+from jamb.service.http.tls import Tls
 from jamb.service.oauth import routes as oauth
 from jamb.service.routes.audit import audit, remedies, reviews, search
 from jamb.service.routes.audit import my_findings as given
 from jamb.service.routes.clients import clients, initial_access, removals
-from jamb.service.routes.consent import charters, consent, requests, rightsizing
+from jamb.service.routes.consent import charters, consent, consents, requests, rightsizing
 from jamb.service.routes.credentials import credentials, handovers, leaks, rotations
-from jamb.service.routes.directory import directories, ledger, people, providers, roles, sign_in_links
+from jamb.service.routes.directory import directories, ledger, people, providers, roles, sign_in_links, signing_keys
 from jamb.service.routes.entry import authorizations, session
 from jamb.service.routes.entry import providers as outside
 from jamb.service.routes.notices import calendar, notices
@@ -35,6 +36,7 @@ ROUTERS = (
     authorizations.router,
     outside.router,
     directories.router,
+    signing_keys.router,
     people.router,
     sign_in_links.router,
     providers.router,
@@ -43,6 +45,7 @@ ROUTERS = (
     clients.router,
     charters.router,
     consent.router,
+    consents.router,
     requests.router,
     credentials.router,
     rotations.router,
@@ -69,13 +72,18 @@ ROUTERS = (
 )
 
 
-def create_app(settings: Settings) -> FastAPI:
+def create_app(settings: Settings, tls: Tls | None = None) -> FastAPI:
+    """Return the application. `tls`: what the service ends itself; its certificates are kept up to date meanwhile."""
+
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         async with (
             open_runtime(settings) as runtime,
             runtime.background.doing("queue", lambda: working(runtime)),
             runtime.background.doing("sign-outs", lambda: telling(runtime)),
+            runtime.background.doing("tls", lambda: tls.keep(runtime.reader.certificates))
+            if tls is not None
+            else nullcontext(),
         ):
             app.state.runtime = runtime
             yield

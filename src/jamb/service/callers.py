@@ -27,10 +27,10 @@ from jamb.core.own_api import CHANGES, HEAVY
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
+from jamb.service.dpop import SentToken, require_possession
 from jamb.service.http.middleware import AGED, CALLER
 from jamb.service.http.versions import IfMatch, IfNoneMatch, versions_in
 from jamb.service.idempotency import OnceKey, body_of, once
-from jamb.service.possession import SentToken, require_possession
 from jamb.service.runtime import Runtime
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead

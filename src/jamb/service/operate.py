@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 import sys
+from contextlib import suppress
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
@@ -28,6 +29,9 @@ from jamb.service.running.logs import set_up_logs
 from jamb.store.base.migrate import is_later, unfinished
 from jamb.store.base.migrate import migrate as run_migrations
 
+# As uvicorn leaves where it could not begin to listen.
+STARTUP_FAILURE = 3
+
 app = typer.Typer(
     help="Run the Jamb service.", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False
 )
@@ -45,14 +49,17 @@ def serve() -> None:
     for strange in unknown(Settings.model_fields):
         structlog.get_logger("jamb.settings").warning("not a setting", variable=strange)
     # Whatever is wrong is said in a sentence before anything listens.
+    tls = settings.tls()
     look_before_starting(settings)
     import uvicorn
 
     from jamb.service.app import create_app
     from jamb.service.http.protocol import bounded_protocol
+    from jamb.service.http.serving import Config
 
-    uvicorn.run(
-        create_app(settings),
+    config = Config(
+        create_app(settings, tls),
+        tls,
         host=settings.host,
         port=settings.port,
         log_config=None,
@@ -63,6 +70,12 @@ def serve() -> None:
         proxy_headers=bool(settings.proxies()),
         forwarded_allow_ips=sorted(settings.proxies()),
     )
+    server = uvicorn.Server(config)
+    # Whoever presses Ctrl-C has it stopped, as whoever sends a signal to end.
+    with suppress(KeyboardInterrupt):
+        server.run()
+    if not server.started:
+        raise typer.Exit(STARTUP_FAILURE)
 
 
 @app.command()

@@ -8,6 +8,7 @@ from contextlib import asynccontextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
+from uuid import UUID
 
 from psycopg import InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
@@ -16,6 +17,8 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.directory.addresses import former_addresses
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
+from jamb.service.costly_work import Turns
+from jamb.service.database_seats import Seats
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
@@ -23,18 +26,17 @@ from jamb.service.outside_sign_in import Providers
 from jamb.service.running import traces
 from jamb.service.running.background import Background
 from jamb.service.running.clock import Clock, comparing
-from jamb.service.running.pulse import beating
 from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
-from jamb.service.seats import Seats
-from jamb.service.turns import Turns
+from jamb.service.running.standby_age import beating
 from jamb.store.connections.bounded import GRACE_SECONDS, BoundedAsyncConnection, Patience
 from jamb.store.connections.engine import make_engine
 from jamb.store.connections.outages import driver_outage
 from jamb.store.connections.server import READ_CLOCK
 from jamb.store.connections.standby import Standby
 from jamb.store.connections.traces import trace_statements
+from jamb.store.entry.tokens import CERTIFICATES_SINCE
 
 POOL_TIMEOUT_SECONDS = 3.0
 # After an outage: how long until the pool tries again to connect, at most.
@@ -65,6 +67,11 @@ class Reader:
         """Return the database's time."""
         found: datetime = (await self.rows(READ_CLOCK, {}))[0][0]
         return found
+
+    async def certificates(self, place: tuple[datetime, UUID], most: int) -> list[tuple[bytes, datetime, UUID]]:
+        """Return certificates of clients (DER) that were registered after a moment and id, with theirs, in order."""
+        wanted = {"since": place[0], "after": place[1], "most": most}
+        return [(bytes(der), at, key) for der, at, key in await self.rows(CERTIFICATES_SINCE, wanted)]
 
     async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
         ends = time.monotonic() + READ_SECONDS

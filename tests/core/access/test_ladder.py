@@ -87,10 +87,10 @@ def test_excess_is_the_unused_share_by_weight_of_what_can_be_judged() -> None:
 
 def test_next_steps_shrink_until_nothing_is_left() -> None:
     service = ClientKind.SERVICE
-    assert len(next_steps(service, [], has_live_secret=False)) == 2
-    assert "view" in next_steps(service, rungs("view"), has_live_secret=True)[0]
-    assert next_steps(service, rungs("view", {"view": 1}), has_live_secret=True) == ()
-    assert next_steps(ClientKind.NATIVE, rungs("view", {"view": 1}), has_live_secret=False) == ()
+    assert len(next_steps(service, [], wants=False, has_live_secret=False)) == 2
+    assert "view" in next_steps(service, ["view"], wants=True, has_live_secret=True)[0].words
+    assert next_steps(service, [], wants=True, has_live_secret=True) == ()
+    assert next_steps(ClientKind.NATIVE, [], wants=True, has_live_secret=False) == ()
 
 
 BAD_NAMES = {"empty": "", "only white space": " \n ", "too long": "x" * 81, "a control character": "a\u0007b"}

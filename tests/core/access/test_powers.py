@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from jamb.core.access import HeldGrant, Holding
 from jamb.core.access.compare import across, refilled
-from jamb.core.access.powers import NO_POWERS, Place, Powers, beyond, lasting, together
+from jamb.core.access.powers import NO_POWERS, Place, Powers, Weigher, beyond, lasting, together
 from jamb.core.permissions import AccessKind, Catalogue, Effect
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, ReachKind
 from tests.core.build import NOW, TREE, berths, catalogues, operation, permission, reaches
@@ -54,6 +54,21 @@ def test_more_that_is_held_leaves_less_beyond_and_more_that_is_wanted_leaves_mor
     nothing = beyond(places, {HERE: theirs}, NO_POWERS).weight
     assert beyond(places, {HERE: theirs}, {HERE: mine}).weight <= nothing + 0.05
     assert beyond(places, {HERE: theirs | mine}, NO_POWERS).weight >= nothing - 0.05
+
+
+@given(st.lists(two(), min_size=1, max_size=4))
+def test_many_pairs_weigh_what_each_weighs_alone(
+    drawn: list[tuple[Place, frozenset[Holding], frozenset[Holding]]],
+) -> None:
+    place = drawn[0][0]
+    places, kept = {HERE: place, THERE: place}, Weigher({HERE: place, THERE: place})
+    known = place.catalogue.permissions.keys()
+    sets = [frozenset(one for one in held if one.permission in known) for _, *both in drawn for held in both]
+    powers: list[Powers] = [{HERE: one, THERE: other} for one, other in zip(sets, reversed(sets), strict=True)]
+    for wanted in powers:
+        for have in (NO_POWERS, *powers):
+            assert kept.beyond(wanted, have) == beyond(places, wanted, have).weight
+    assert [kept.numbered(dict(one)) for one in powers] == [kept.numbered(one) for one in powers]
 
 
 @given(two())

@@ -186,6 +186,12 @@ def redirect(since: int, used: int | None = None) -> RedirectPicture:
     )
 
 
+def by_code(since: int, *used: str) -> ClientPicture:
+    """A client that may get tokens by codes and refresh tokens since so many days, and did by these."""
+    may = frozenset({"authorization_code", "refresh_token"})
+    return client(grant_types=may, grant_types_since=NOW - since * DAY, grant_types_used=frozenset(used))
+
+
 def done(action: str, days: int, by: str = "Ilse", *, about: dict[str, str] | None = None, **said: Any) -> Done:
     """What the ledger tells: done so many days ago, by a person."""
     before, after = said.pop("before", {}), said.pop("after", said)
@@ -263,11 +269,11 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         client(secret(used=1), dead_tries=(DeadTries("jamb_s1_s1…", 3, NOW - DAY, ""),)),
         [],
     ),
-    "an ended one is tried, nothing works": (
+    "an expired one is tried, nothing works": (
         client(dead_tries=(DeadTries("old", 3, NOW - DAY, ""),)),
         [("expired-credential-tried", H)],
     ),
-    "an ended one is tried, another works": (
+    "an expired one is tried, another works": (
         client(secret(used=1), dead_tries=(DeadTries("old", 3, NOW - 7 * DAY, ""),)),
         [("expired-credential-tried", M)],
     ),
@@ -287,9 +293,13 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "an address that nobody uses": (client(redirects=(redirect(30),)), [("redirect-unused", L)]),
     "an address that was used": (client(redirects=(redirect(400, used=300),)), []),
     "an address that is given its month": (client(redirects=(redirect(29),)), []),
+    "a grant type that nobody uses": (by_code(30, "authorization_code"), [("grant-type-unused", L)]),
+    "grant types that are used": (by_code(30, "authorization_code", "refresh_token"), []),
+    "a grant type that is given its month": (by_code(29, "authorization_code"), []),
+    "grant types of a new client": (by_code(400), []),
     "a scheme of another": (client(same_scheme={"com.example.roster": "Roster"}), [("scheme-shared", M)]),
     "a code that came twice, long ago": (client(told=(Told(Outcome.CODE_REPLAYED, 1, NOW - 8 * DAY, ""),)), []),
-    "an ended one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
+    "an expired one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
     "never used, light": (client(place({"arrivals": 30})), [("permission-never-used", L)]),
     "never used, heavier": (client(place({"assign": 30})), [("permission-never-used", M)]),
     "never used, heavy": (client(place({"manage": 30})), [("permission-never-used", H)]),
@@ -831,6 +841,9 @@ class Facts:
             told=(Told(Outcome.CODE_REPLAYED, 1, when(min(self.moments[1], 0)), ""),),
             trial_ends_at=when(self.trial),
             redirects=(RedirectPicture("https://roster.port.example/in", when(min(self.moments[2], 0))),),
+            grant_types=frozenset({"authorization_code", "refresh_token"}),
+            grant_types_since=when(min(self.moments[1], 0)),
+            grant_types_used=frozenset({"authorization_code"}),
             networks=tuple(NetworkPicture(str(one), when(min(one, 0))) for one in self.moments[:2]),
             days={(NOW - back * DAY).date(): calls for back, calls in self.days},
             used_at=when(-30),

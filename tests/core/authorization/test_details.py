@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.access import Holding
-from jamb.core.authorization.both import both_may, within
+from jamb.core.authorization.client_and_person import both_may, within
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach
 from jamb.core.reach.reach import coverage

@@ -34,7 +34,7 @@ from jamb.core.credentials.handover import (
 )
 from jamb.core.credentials.issuing import Authority, authority_name, certify, client_name, client_uri, read_request
 from jamb.core.credentials.leaks import fingerprint_of, leaks_in, look_up_of
-from jamb.core.credentials.looked_for import LookedFor, credential_meant
+from jamb.core.credentials.lookup import LookedFor, credential_meant
 from jamb.core.credentials.recipients import LONGEST_KEY, recipient_key
 from jamb.core.credentials.secrets import PREFIX, secret_from
 from jamb.core.credentials.sheets.scripts import curl, javascript, python

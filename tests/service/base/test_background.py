@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import threading
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -18,19 +18,15 @@ from jamb.core.clients.attempts import Outcome
 from jamb.core.directory.duties import Duty, pause_after
 from jamb.core.errors import TooManyTries
 from jamb.service.config.settings import Settings
+from jamb.service.costly_work import Turns
 from jamb.service.running import background
 from jamb.service.running.background import Background
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
-from jamb.service.turns import Turns
 from jamb.service.work import queue
 from tests.attacks.rounds import in_a_runtime
+from tests.own_loop import in_own_loop
 from tests.world import World, unique
-
-
-def run(work: Awaitable[Any]) -> Any:
-    with ThreadPoolExecutor(1) as pool:
-        return pool.submit(asyncio.run, work).result(60)  # type: ignore[arg-type]
 
 
 async def until(happened: Callable[[], bool]) -> None:
@@ -59,7 +55,7 @@ def test_work_that_ends_is_begun_again_counted_and_unwell_until_it_goes_on(monke
             await until(lambda: kept.unwell() == [])
         assert kept.works == {}
 
-    run(watch())
+    in_own_loop(watch())
 
 
 def test_work_that_misses_that_it_is_to_end_is_told_again(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -85,7 +81,7 @@ def test_work_that_misses_that_it_is_to_end_is_told_again(monkeypatch: pytest.Mo
         ended, _ = await asyncio.wait([asyncio.create_task(begin_and_end())], timeout=5)
         return bool(ended)
 
-    assert run(watch()), "it goes on for ever"
+    assert in_own_loop(watch()), "it goes on for ever"
     assert missed
 
 
@@ -195,7 +191,7 @@ def test_turns_are_few_known_devices_first_and_nobody_waits_for_ever() -> None:
         await asyncio.gather(*tasks)
         return order
 
-    assert run(crowd()) == [
+    assert in_own_loop(crowd()) == [
         "stranger 0",
         "stranger 1",
         "known",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import os
 import re
+import signal
 import subprocess
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -21,8 +22,9 @@ from pydantic import SecretStr
 from jamb.service.config.settings import SEALING_KEY_FILE, Settings
 from jamb.service.config.sources import gathered, unknown
 from tests import patient
+from tests.beside import unused_port
 from tests.service.directory.test_administration import HERE, _guard
-from tests.world import ROOT, World, unique
+from tests.world import ROOT, World, answers, unique, wait_until
 
 SERVICE = ROOT / ".venv/bin/jamb-service"
 
@@ -126,6 +128,24 @@ def test_an_unmigrated_database_is_not_served_and_migrating_twice_is_once(empty:
     for _ in range(2):
         done = subprocess.run([SERVICE, "migrate"], env=environment, capture_output=True, text=True, check=True)
         assert "current" in done.stdout
+
+
+def test_ctrl_c_stops_a_service_without_a_word_and_a_port_in_use_is_a_failure(world: World, tmp_path: Path) -> None:
+    port = unused_port()
+    environment = {"PATH": os.environ["PATH"], "JAMB_HOME": str(world.home), "JAMB_PORT": str(port)}
+    environment |= {"JAMB_PUBLIC_URL": world.base_url, "JAMB_DATABASE_URL": world.cluster.url}
+    with (tmp_path / "out").open("w+") as out:
+        started = subprocess.Popen([SERVICE, "serve"], env=environment, stdout=out, stderr=out)
+        try:
+            wait_until(lambda: answers(f"http://127.0.0.1:{port}/health"))
+            second = subprocess.run([SERVICE, "serve"], env=environment, capture_output=True, text=True, check=False)
+            assert second.returncode == 3, second.stderr
+        finally:
+            started.send_signal(signal.SIGINT)
+            assert started.wait(timeout=30) == 0
+        out.seek(0)
+        said = out.read()
+    assert not any(word in said for word in ("Traceback", "Aborted")), said
 
 
 def test_operating_without_settings_is_a_sentence(tmp_path: Path) -> None:

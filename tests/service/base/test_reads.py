@@ -13,13 +13,23 @@ from sqlalchemy.pool import Pool
 
 from jamb.service.app import create_app
 from jamb.service.config.settings import Settings
-from tests.world import World, in_own_loop
+from tests.own_loop import in_own_loop
+from tests.world import World
 
 HERE = "/api/v1/directories/quillhaven"
-# Who is signed in, the client and Jamb's own API, roles, what is owned, consents; then what the page itself reads.
-BEFORE = 5
-# The directory itself is read by makers, too: so it matters in which groups one is.
-READS = {"": 1, "/publishers": 1, "/webhooks": 1, "/ledger": 1, "/people": 3, "/reviews": 2}
+# Who is signed in, the client and Jamb's own API, roles, consents; then what the page itself reads. Whoever needs to own
+# something for it has what they own read, too.
+BEFORE = 4
+# A page of clients: as many for a hundred as for one, where none changed since the audit looked at it.
+READS = {
+    "": 0,
+    "/publishers": 1,
+    "/webhooks": 1,
+    "/ledger": 1,
+    "/people": 4,
+    "/reviews": 2,
+    "/clients?limit=100": 8,
+}
 
 
 @pytest.fixture
@@ -40,7 +50,7 @@ def counted() -> Any:
     event.remove(Pool, "checkout", connection)
 
 
-def test_a_read_takes_one_connection_and_five_statements_before_its_work(world: World, counted: Counter[str]) -> None:
+def test_a_read_takes_one_connection_and_four_statements_before_its_work(world: World, counted: Counter[str]) -> None:
     settings = Settings(
         home=world.home, port=world.port, database_url=SecretStr(world.cluster.url), notices_cron="0 0 1 1 *"
     )
@@ -55,11 +65,12 @@ def test_a_read_takes_one_connection_and_five_statements_before_its_work(world: 
                 signed_in = await http.post(
                     "/api/v1/session", json={"login": person["login"], "password": person["password"]}
                 )
-                signed_in.raise_for_status()
+                http.headers["X-Jamb-CSRF"] = signed_in.raise_for_status().json()["csrf"]
                 for path in READS:
                     tries = []
                     # Background work of this process may come between: the least of some is what the read costs.
                     for _ in range(4):
+                        (await http.post(f"{HERE}/audit/evaluation", json={})).raise_for_status()
                         counted.clear()
                         (await http.get(HERE + path)).raise_for_status()
                         tries.append((counted["connections"], counted["statements"]))

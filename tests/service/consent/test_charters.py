@@ -10,6 +10,7 @@ import pytest
 
 from jamb.client import BadInput, Forbidden, Jamb, ServiceUnreachable
 from jamb.client.consent.adopting import adopt
+from jamb.core.clients.clients import ClientKind
 from jamb.core.consent.charter import StepKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
@@ -216,12 +217,13 @@ def test_reach_and_registration_follow_too(world: World) -> None:
         sign_in_groups=["night-watch"],
         support_contact="help@maker.example",
         policy_uri="https://maker.example/privacy",
+        grant_types=["client_credentials", "authorization_code"],
     )
     with world.jamb("steward") as steward:
         done = adopt(steward, charter)
         changes = (
             "changed redirect URIs, post-logout redirect URIs, back-channel logout URI, publisher, "
-            "groups whose people may sign in, support contact, privacy policy"
+            "groups whose people may sign in, support contact, privacy policy, grant types"
         )
         assert done.did == (changes, "let berths berths.view count all but fuel")
         client = steward.clients.read(made.id).client
@@ -230,6 +232,8 @@ def test_reach_and_registration_follow_too(world: World) -> None:
         assert (client.sign_in_groups, client.policy_uri) == (["night-watch"], "https://maker.example/privacy")
         written = steward.charters.write(made.id)
         assert "night-watch" in written.file
+        assert client.grant_types == ["authorization_code", "client_credentials"]
+        assert declared("All", kind="web", grant_types=sorted(ClientKind.WEB.grant_types)).value().grant_types == ()
         assert steward.charters.compare(written.charter).steps == []
         assert held(steward.consent.list(made.id)) == {("berths.view", "all but fuel")}
         # A consent that is only asked for with another reach is asked anew.

@@ -101,7 +101,7 @@ def test_what_a_client_touches_is_what_it_is_fitted_to(world: World, steward: Ja
     assert entries[:3] == ["rightsizing.enforced", "dry-run.started", "dry-run.ended"]
 
 
-def test_what_was_held_when_it_was_tried_out_must_be_held_still(world: World, steward: Jamb, approver: Jamb) -> None:
+def test_what_was_held_when_a_dry_run_began_must_be_held_still(world: World, steward: Jamb, approver: Jamb) -> None:
     made = running_mail(world)
     grown_old(world, made)
     steward.rightsizing.start(made.id, "dispatches", days=0)

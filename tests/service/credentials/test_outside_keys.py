@@ -28,7 +28,7 @@ from jamb.core.credentials.public_keys import jwk_of
 from jamb.service.egress import Egress, NotSpokenTo
 from jamb.service.oauth import outside_keys
 from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
-from tests.world import in_own_loop
+from tests.own_loop import in_own_loop
 
 URI = "https://keys.example/jwks"
 KEYS = {name: jwk_of(ec.generate_private_key(ec.SECP256R1()).public_key(), name) for name in ("old", "new")}

@@ -539,6 +539,10 @@ def test_lists_are_filtered_by_what_needs_attention(steward: httpx.Client) -> No
     assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=expired-credential")
     assert {"Radio bridge", "Import test 3"} <= names("attention=ownerless")
     assert {"Fuel quay scheduler"} <= names("attention=waiting")
+    # Asks for nothing, or has nothing to prove itself by; a public client has nothing of that kind.
+    unfinished = names("attention=unfinished")
+    assert {"Import test 3", "Certificate renewals"} <= unfinished
+    assert not {"Watch tablet", "Berth board", "Storm bell"} & unfinished
     assert names("q=DUTY mailboxes") == {"Radio bridge"}
     assert names("q=100%25") == set(), "a percent sign is no wildcard"
 

@@ -17,6 +17,7 @@ from jamb.core.permissions import AccessKind
 from jamb.wire.clients.initial_access import InitialAccess
 from tests import patient
 from tests.cli.run import Shell
+from tests.own_loop import in_own_loop
 from tests.service.entry.roster import (
     BACK,
     Roster,
@@ -28,7 +29,7 @@ from tests.service.entry.roster import (
     redeemed,
     somebody,
 )
-from tests.world import World, in_own_loop, unique
+from tests.world import World, unique
 
 
 @pytest.fixture

@@ -199,7 +199,7 @@ def test_an_expired_secret_and_a_grant_past_its_end_open_nothing(world: World) -
         database.execute("update credential set expires_at = %s where client_id = %s", [past, made.id])
     answer = world.ask_token(made)
     assert answer.status_code == 401
-    assert "ended on" in answer.json()["error_description"]
+    assert "expired on" in answer.json()["error_description"]
     assert world.failures(made.id)[0]["outcome"] == "secret-expired"
 
 

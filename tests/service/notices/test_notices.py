@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import json
 import os
 import random
@@ -12,7 +11,6 @@ import socket
 import time
 from collections import Counter
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, HTTPServer
@@ -37,6 +35,7 @@ from jamb.service.config.settings import Settings
 from jamb.service.runtime import open_runtime
 from jamb.service.work.queue import carry_all, rotate_by_policy
 from tests import patient
+from tests.own_loop import in_own_loop
 from tests.warm import Process, warm
 from tests.world import Made, World, answers, unique, wait_until
 
@@ -120,9 +119,7 @@ def notify(world: World, times: int = 1) -> None:
                 notices.tell(runtime.backend, slug, datetime.now(UTC))
             await carry_all(runtime)
 
-    with ThreadPoolExecutor(times) as pool:
-        for one in [pool.submit(asyncio.run, work()) for _ in range(times)]:
-            one.result(60)
+    in_own_loop(*(work() for _ in range(times)))
 
 
 def mails(world: World, words: str) -> list[dict[str, Any]]:

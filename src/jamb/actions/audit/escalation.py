@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
+from math import inf
 from uuid import UUID
 
 from sqlmodel import Session
@@ -18,7 +19,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import Holding
-from jamb.core.access.powers import NO_POWERS, Powers, beyond
+from jamb.core.access.powers import NO_POWERS, Numbered, Powers, Weigher
 from jamb.core.audit.escalation import Arrow, Escalation, Node, NodeKind, escalation_paths
 from jamb.core.audit.surroundings import TAKES_OVER
 from jamb.core.consent.agreements import agreeing
@@ -58,7 +59,7 @@ def read_escalation_paths(act: Act, most: int = 50) -> EscalationView:
     """
     sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
     with act.read() as session:
-        nodes, arrows = graph_of(session, act.directory, act.now)
+        nodes, arrows = graph_of(session, act.directory, act.now, below=act.directory.policy.two_people_weight)
     wanted = act.directory.policy
     found = escalation_paths(
         nodes,
@@ -71,8 +72,15 @@ def read_escalation_paths(act: Act, most: int = 50) -> EscalationView:
     return EscalationView(found, by_id, wanted.two_people_weight, wanted.two_approvers_weight)
 
 
-def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[list[Node], list[Arrow]]:
-    """Return everybody of a directory, and who can make themselves able to act as whom, alone."""
+def graph_of(
+    session: Session, directory: Directory, now: datetime, *, below: float = inf
+) -> tuple[list[Node], list[Arrow]]:
+    """Return everybody of a directory, and who can make themselves able to act as whom, alone.
+
+    Args:
+        below: of people who weigh as much or more no arrows are drawn: nobody becomes a person by an arrow, so that
+            those who are not weak stand on no path, and what they may do need not be judged.
+    """
     places = resources.resources_of(session, directory.id)
     catalogues = resources.catalogues(session, places)
     own = next(catalogues[row.id] for row in places if row.name == own_api.NAME)
@@ -83,24 +91,30 @@ def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[lis
     nodes = [Node(_PLACE, NodeKind.PLACE, directory.name, 10 * directory.policy.two_approvers_weight)]
     nodes += [Node(_EVERY, NodeKind.EVERY, "every light client")]
     nodes += [Node(key, NodeKind.CLIENT, name, weight) for key, name, weight in clients]
-    nodes += [
+    persons = [
         Node(str(one.id), NodeKind.PERSON, one.name, _weight(rights.get(one.id, ()), catalogues, now)) for one in living
     ]
+    nodes += persons
+    weak = {node.id for node in persons if node.weight < below}
     judge = _Judge(Bench(session, directory, now), directory, own)
     judge.know(clients, {client_id for client_id, *_ in held})
+    judge.bench.know_clients({client_id for client_id, *_ in held})
     arrows = [Arrow(_EVERY, key, "is one of them", "") for key, _, _ in clients if key not in judge.heavy]
     arrows += [
         Arrow(str(person_id), client_id, f"owns {name}", f"owner/{client_id}/{person_id}")
         for client_id, name, person_id in rows.full_owners(session, directory.id)
+        if str(person_id) in weak
     ]
-    known = {node.id for node in nodes}
     names = {key: name for key, name, _ in clients}
+    known = weak | names.keys()
     arrows += [
         Arrow(seen_by, client_id, f"knows what {names[client_id]} proves itself with", f"credential/{key}")
         for client_id, key, seen_by in credentials.seen(session, directory.id, now)
         if seen_by in known and client_id in names
     ]
     for person_id, role, group, permissions, reach, held_by in rows.roles_by_person(session, directory.id, now):
+        if str(person_id) not in weak:
+            continue
         how = f"the role {role}" + (f" of the group {group}" if group else "")
         arrows += judge.powers(str(person_id), how, f"role/{held_by}", permissions, reach_of(reach), names)
     for client_id, permission, reach, cut, how in held:
@@ -118,6 +132,12 @@ class _Judge:
     directory: Directory
     own: Catalogue
     heavy: dict[str, Powers | None] = field(default_factory=dict)
+    weigher: Weigher = field(init=False)
+    # By source: whether it may come to act as a client that may do what this is, numbered.
+    known: dict[tuple[str, Numbered], bool] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.weigher = Weigher(self.bench.places)
 
     def know(self, clients: Iterable[tuple[str, str, int]], at_own_api: set[str]) -> None:
         """Weigh the clients: what weighs little by the audit, and does nothing here, is light."""
@@ -126,7 +146,7 @@ class _Judge:
         powers = self.bench.powers_of_clients(candidates[:MOST_JUDGED], until=self.bench.now)
         for key in candidates:
             power = powers.get(key)
-            if power is None or agreeing(beyond(self.bench.places, power, NO_POWERS).weight, policy):
+            if power is None or self._too_much(power, NO_POWERS):
                 self.heavy[key] = power
 
     def alone(self, source: str, client_id: str) -> bool:
@@ -136,14 +156,19 @@ class _Judge:
         power = self.heavy[client_id]
         if power is None:
             return False
-        gained = beyond(self.bench.places, power, self.bench.power_until(source, None))
-        return not agreeing(gained.weight, self.directory.policy)
+        key = source, self.weigher.numbered(power)
+        if key not in self.known:
+            self.known[key] = not self._too_much(power, self.bench.power_until(source, None))
+        return self.known[key]
+
+    def _too_much(self, wanted: Powers, have: Powers) -> bool:
+        """Tell whether one set of powers goes further beyond another than one person alone may."""
+        return bool(agreeing(self.weigher.beyond(wanted, have), self.directory.policy))
 
     def everything(self, source: str) -> bool:
         """Tell whether the source may give itself all that Jamb's own API gives with nobody else's yes."""
         every = frozenset(Holding(name) for name in self.own.permissions)
-        gained = beyond(self.bench.places, {self.bench.own_id: every}, self.bench.power_until(source, None))
-        return not agreeing(gained.weight, self.directory.policy)
+        return not self._too_much({self.bench.own_id: every}, self.bench.power_until(source, None))
 
     def powers(
         self, source: str, how: str, cut: str, permissions: Iterable[str], reach: Reach, live: Iterable[str]

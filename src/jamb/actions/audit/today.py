@@ -9,10 +9,11 @@ from jamb.actions.base.act import Act
 from jamb.actions.consent.request_views import request_views
 from jamb.core import audit
 from jamb.core.audit.excess import trend
+from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.lists import Which
-from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import excess as excess_store
 from jamb.store.audit import findings
+from jamb.store.clients.client_lists import WaitingAsk, waiting_asks
 from jamb.store.consent import requests
 from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import counts, ledger
@@ -26,8 +27,6 @@ REQUESTS_SHOWN = 20
 WAITING_SHOWN = 20
 OVERLAPS_SHOWN = 40
 WEEKS, SHOWN_OF_A_WEEK = 53, 6
-# A credential that was used so lately is in use.
-IN_USE = timedelta(days=7)
 TREND_DAYS = 90
 # How long a requester is told how a request ended.
 TOLD_FOR = timedelta(days=14)
@@ -46,11 +45,8 @@ def read_today(act: Act, reader: str) -> Today:
             if which is Which.OPEN:
                 found[audit.Severity(severity).word] += number
         waiting, waiting_in_all = findings.clients_waiting(session, act.directory.id, WAITING_SHOWN)
-        loaded = pictures.load(
-            session, act.directory.id, act.directory.policy, act.now, waiting, daily=False, lean=True
-        )
         ending = credentials.ending(session, act.directory.id, act.now, WEEKS, SHOWN_OF_A_WEEK)
-        warn, used_since = act.directory.policy.warn_before, act.now - IN_USE
+        warn, used_since = act.directory.policy.warn_before, act.now - RECENT
         soon, in_use = credentials.ending_until(session, act.directory.id, act.now, act.now + warn, used_since)
         overlaps = rotations.page(
             session, act.directory.id, client_ids=None, ended_since=None, after=None, limit=OVERLAPS_SHOWN
@@ -71,7 +67,7 @@ def read_today(act: Act, reader: str) -> Today:
             at=act.now,
             clients=counts.clients_in(session, act.directory.id),
             ladder=LadderCount.model_validate(findings.ladder_of_all(session, act.directory.id)),
-            waiting=sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since),
+            waiting=sorted(_waiting(waiting_asks(session, waiting, act.now)), key=lambda one: one.since),
             waiting_in_all=waiting_in_all,
             requests_in_all=requests.waiting_in(session, act.directory.id, act.now),
             soon=EndingSoon(days=warn.days, credentials=soon, in_use=in_use),
@@ -116,18 +112,16 @@ def _overlap(found: rotations.LoadedRotation) -> Overlap:
     )
 
 
-def _waiting(found: list[audit.ClientPicture]) -> list[Waiting]:
-    rows = []
-    for client in found:
-        asks = [rung.asked for place in client.resources for rung in place.rungs if rung.asked and rung.granted is None]
-        if asks:
-            names = tuple(sorted(ask.permission for ask in asks))
-            rows.append(
-                Waiting(
-                    client_id=client.id,
-                    client_name=client.name,
-                    permissions=names,
-                    since=min(ask.asked_at for ask in asks),
-                )
-            )
-    return rows
+def _waiting(asks: list[WaitingAsk]) -> list[Waiting]:
+    clients: dict[str, list[WaitingAsk]] = {}
+    for ask in asks:
+        clients.setdefault(ask.client_id, []).append(ask)
+    return [
+        Waiting(
+            client_id=client_id,
+            client_name=mine[0].client_name,
+            permissions=tuple(ask.permission for ask in mine),
+            since=min(ask.asked_at for ask in mine),
+        )
+        for client_id, mine in clients.items()
+    ]

@@ -11,8 +11,8 @@ from hmac import digest as hmac_digest
 from urllib.parse import urlsplit
 from uuid import UUID, uuid4
 
-from jamb.actions.authorization.answers import Answer, code_to, refusal_to
 from jamb.actions.authorization.offers import Offer, asked_for, asking_client, is_admitted, is_unlooked_at, offer
+from jamb.actions.authorization.responses import Answer, code_to, refusal_to
 from jamb.actions.authorization.sealed import Asked, sealed_answer
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory, refuse_suspended

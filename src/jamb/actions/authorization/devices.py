@@ -113,7 +113,7 @@ def _showing_codes(session: Session, directory: Directory, client_id: str) -> cl
     client = clients.by_id(session, directory.id, client_id)
     if client is None or client.state != ClientState.LIVE or client.id == console_client_id(directory.slug):
         return None
-    return client if ClientKind(client.kind).may(GrantType.DEVICE_CODE) else None
+    return client if ClientKind(client.kind).uses(GrantType.DEVICE_CODE, client.grant_types) else None
 
 
 def look(backend: Backend, directory: Directory, user_code: str, person_id: UUID, now: datetime) -> WaitingDevice:

@@ -12,7 +12,7 @@ from sqlmodel import Session
 
 from jamb.core.access import Holding
 from jamb.core.access.standing import covering
-from jamb.core.authorization.both import both_may
+from jamb.core.authorization.client_and_person import both_may
 from jamb.core.authorization.redirects import is_registered
 from jamb.core.authorization.requests import OFFLINE, Wanted
 from jamb.core.clients.clients import ClientKind, ClientState

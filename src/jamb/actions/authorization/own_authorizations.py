@@ -13,7 +13,7 @@ from jamb.core.errors import NotFound
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.clients import clients
 from jamb.store.entry import authorizations as store
-from jamb.store.resources import resources, touched
+from jamb.store.resources import resources, use_evidence
 from jamb.wire.directory.authorizations import AskedOfPerson, OwnAuthorization
 
 # Newest first; whoever ends some sees those before.
@@ -24,7 +24,7 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> list[Ow
     """Return what clients may still do for whoever is signed in, newest first."""
     with observation(backend.engine) as session:
         rows = store.of_person(session, found.person.id, now, MOST_SHOWN)
-        used = touched.last_used_for(session, found.person.id, {row.client_id for row in rows})
+        used = use_evidence.last_used_for(session, found.person.id, {row.client_id for row in rows})
         named = clients.by_ids(session, {row.client_id for row in rows})
         places = {row.id: row for row in resources.resources_of(session, found.directory.id)}
         catalogues = resources.catalogues(session, places.values())

@@ -20,8 +20,8 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.tries import too_many
 from jamb.core.authorization import pkce
-from jamb.core.authorization.both import Counts, still_allowed, within
 from jamb.core.authorization.claims import SCOPE_OF
+from jamb.core.authorization.client_and_person import Counts, still_allowed, within
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind

@@ -15,7 +15,7 @@ from jamb.actions.base.lookups import find_directory
 from jamb.core.authorization.details import check_collections
 from jamb.core.authorization.redirects import is_registered, nearest
 from jamb.core.authorization.refused import RequestRefused
-from jamb.core.authorization.requests import Wanted
+from jamb.core.authorization.requests import OFFLINE, Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
 from jamb.core.permissions import AccessKind
@@ -59,6 +59,9 @@ def answerable(backend: Backend, slug: str, client_id: str, redirect_uri: str) -
         if not kind.may(GrantType.AUTHORIZATION_CODE):
             words = f"“{client.name}” is registered as a {kind.value}, and acts for nobody who signs in by a browser."
             raise NotToBeAnswered(words, client.id, directory.id, "its kind has no authorization code")
+        if not kind.uses(GrantType.AUTHORIZATION_CODE, client.grant_types):
+            words = f"“{client.name}” is registered without sign-in by a browser (authorization_code)."
+            raise NotToBeAnswered(words, client.id, directory.id, "it is registered without authorization_code")
         if not redirect_uri and len(known) == 1:
             return Answerable(directory.id, client.id, known[0])
         if not is_registered(redirect_uri, known, kind):
@@ -101,7 +104,11 @@ def find_resource_wanted(backend: Backend, slug: str, client_id: str, wanted: Wa
             if unknown:
                 raise RequestRefused("invalid_scope", f"{row.identifier} has no permission {unknown[0][:80]}.")
             check_collections(wanted.details, resources.trees(session, [row])[row.id])
-        return Wanted.of({**wanted.kept(), "resource": row.identifier if row is not None else ""})
+        asked = wanted.kept() | {"resource": row.identifier if row is not None else ""}
+        if not ClientKind(client.kind).uses(GrantType.REFRESH_TOKEN, client.grant_types):
+            # OpenID Connect Core section 11: then it is as if it had not been asked for.
+            asked["scope"] = [name for name in asked["scope"] if name != OFFLINE]
+        return Wanted.of(asked)
 
 
 def _wanted_at(

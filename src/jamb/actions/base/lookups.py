@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
+from uuid import UUID
 
 from sqlmodel import Session
 
 from jamb.core import own_api
+from jamb.core.access import HeldGrant
+from jamb.core.audit.excess import held_weight
 from jamb.core.clients.clients import ClientState
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound, StillInUse, Suspended, Unsuited
+from jamb.core.nearest_names import did_you_mean, listed
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store.audit import client_facts as pictures
 from jamb.store.clients import clients
@@ -49,13 +53,28 @@ def find_client(session: Session, directory: Directory, client_id: str, *, lock:
 def find_resource(session: Session, directory: Directory, name: str, *, lock: bool = False) -> resources.ResourceRow:
     row = resources.by_name(session, directory.id, name, lock=lock)
     if row is None:
-        known = ", ".join(resource.name for resource in resources.resources_of(session, directory.id))
-        raise NotFound(f"{directory.name} has no resource “{name[:80]}”.", next_step=f"It has {known}.")
+        known = [resource.name for resource in resources.resources_of(session, directory.id)]
+        step = did_you_mean(name, known, f"It has {listed(known)}.")
+        raise NotFound(f"{directory.name} has no resource “{name[:80]}”.", next_step=step)
     return row
 
 
 def load_one(session: Session, directory: Directory, row: clients.ClientRow, now: datetime) -> pictures.LoadedClient:
     return pictures.load(session, directory.id, directory.policy, now, [row.id])[0]
+
+
+def weight_of(session: Session, client: clients.ClientRow, now: datetime) -> int:
+    """Return the weight of all that a client may do as itself, by consent and by roles."""
+    held: dict[UUID, list[HeldGrant]] = {}
+    for key, grant in clients.held_grants(session, [client.id]).get(client.id, []):
+        held.setdefault(key, []).append(grant)
+    by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    for key in {role.resource_id for _, role in by_role}:
+        held.setdefault(key, []).extend(pictures.held_at(key, (), by_role))
+    if not held:
+        return 0
+    catalogues = resources.catalogues(session, [session.get_one(resources.ResourceRow, key) for key in held])
+    return sum(held_weight(catalogues[key], grants, now) for key, grants in held.items())
 
 
 def note_narrowed(session: Session, client: clients.ClientRow, now: datetime) -> datetime:

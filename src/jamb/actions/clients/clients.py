@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection
 from datetime import datetime, timedelta
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one, note_narrowed
 from jamb.actions.base.subjects import client_subject
-from jamb.actions.base.views import credential_view
-from jamb.core.clients.clients import ClientKind, ClientState, Registration
+from jamb.core import audit
+from jamb.core.clients.clients import ClientKind, ClientState, Registration, in_use
 from jamb.core.clients.next_steps import next_steps
 from jamb.core.credentials import CredentialState
 from jamb.core.directory.directories import Directory
@@ -17,11 +17,11 @@ from jamb.core.errors import Unsuited
 from jamb.core.ladder import count
 from jamb.core.lists import Attention, ClientSort
 from jamb.store.audit import client_facts as pictures
+from jamb.store.clients import client_lines
 from jamb.store.clients.client_lists import list_page
 from jamb.store.resources import usage
 from jamb.wire.audit.audit import Severity
-from jamb.wire.clients.clients import Client, LadderCount, Owner, TokensRevoked
-from jamb.wire.credentials.credentials import Credential
+from jamb.wire.clients.clients import Client, LadderCount, NextStep, Owner, TokensRevoked
 
 
 def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Client:
@@ -93,40 +93,68 @@ def list_clients(
             limit=limit + 1,
             only=only,
         )
-        shown = keys[:limit]
-        loaded = pictures.load(session, act.directory.id, act.directory.policy, act.now, [key for key, _ in shown])
-        more = (shown[-1][1], shown[-1][0]) if len(keys) > limit else None
-        return [client_view(act.directory, one, act.now) for one in loaded], more, total
+        shown = [key for key, _ in keys[:limit]]
+        policy = act.directory.policy
+        kept = client_lines.load(session, shown, act.now, policy.warn_before)
+        # What changed since it was looked at: a few, but right after a change of the policy.
+        changed = [key for key in shown if key not in kept]
+        loaded = pictures.load(session, act.directory.id, policy, act.now, changed, daily=False) if changed else []
+        views = {key: _client(line) for key, line in kept.items()}
+        views |= {one.row.id: client_view(act.directory, one, act.now) for one in loaded}
+        more = (keys[limit - 1][1], shown[-1]) if len(keys) > limit else None
+        return [views[key] for key in shown if key in views], more, total
 
 
 def client_view(directory: Directory, loaded: pictures.LoadedClient, now: datetime) -> Client:
-    row, picture = loaded.row, loaded.picture
-    rungs = [rung for resource in picture.resources for rung in resource.rungs]
-    held = [credential_view(credential, now, directory.policy) for credential in loaded.credentials]
-    live = [one for one in held if one.works]
-    moments = [rung.last_used_at for rung in rungs] + [one.last_used_at for one in held]
-    findings = loaded.findings(directory.policy, now)
-    worst = max((finding.severity for finding in findings), default=None)
-    kind = ClientKind(row.kind)
+    policy = directory.policy
+    rungs = [rung for resource in loaded.picture.resources for rung in resource.rungs]
+    findings = loaded.findings(policy, now)
+    line = client_lines.Line(
+        row=loaded.row,
+        owners=loaded.owners,
+        ladder=count(rungs),
+        waiting=[rung.permission for rung in rungs if rung.asked is not None and rung.granted is None],
+        terms=[
+            client_lines.Term(row.state(now, policy.warn_before), row.expires_at, row.last_used_at)
+            for row in loaded.credentials
+        ],
+        used_at=loaded.picture.used_at,
+        findings=len(findings),
+        worst=max((finding.severity for finding in findings), default=None),
+    )
+    return _client(line)
+
+
+def _client(line: client_lines.Line) -> Client:
+    row, ladder, kind = line.row, line.ladder, ClientKind(line.row.kind)
+    live = [term for term in line.terms if term.state.works]
+    steps = next_steps(
+        kind,
+        line.waiting,
+        wants=bool(ladder.asked or ladder.granted),
+        has_live_secret=bool(live),
+        has_redirect_uri=bool(row.redirect_uris),
+        grant_types=row.grant_types,
+    )
+    moments = [line.used_at, *(term.last_used_at for term in line.terms)]
     return Client(
         id=row.id,
-        grant_types=sorted(kind.grant_types),
         state=ClientState(row.state),
         registered_at=row.registered_at,
         registered_by=row.registered_by,
-        owners=[Owner(id=owner.person_id, name=owner.name, level=owner.level) for owner in loaded.owners],
-        ladder=LadderCount.model_validate(count(rungs)),
-        credential_state=_overall(held),
-        next_expiry=min((one.expires_at for one in live if one.expires_at is not None), default=None),
+        owners=[Owner(id=owner.person_id, name=owner.name, level=owner.level) for owner in line.owners],
+        ladder=LadderCount.model_validate(ladder),
+        credential_state=_overall({term.state for term in line.terms}),
+        next_expiry=min((term.expires_at for term in live if term.expires_at is not None), default=None),
         last_used_at=max((moment for moment in moments if moment is not None), default=None),
-        findings=len(findings),
-        worst=Severity(worst.word) if worst is not None else None,
-        next_steps=list(next_steps(kind, rungs, has_live_secret=bool(live), has_redirect_uri=bool(row.redirect_uris))),
-        **Registration.of(row).said(),
+        findings=line.findings,
+        worst=Severity(audit.Severity(line.worst).word) if line.worst is not None else None,
+        next_steps=[NextStep(kind=step.kind, words=step.words) for step in steps],
+        **{**Registration.of(row).said(), "grant_types": in_use(kind, row.grant_types)},
     )
 
 
-def _overall(held: Iterable[Credential]) -> CredentialState | None:
+def _overall(states: Collection[CredentialState]) -> CredentialState | None:
     """Return the best state among credentials: what the client can count on. None when all were withdrawn."""
     order = (
         CredentialState.LIVE,
@@ -135,5 +163,4 @@ def _overall(held: Iterable[Credential]) -> CredentialState | None:
         CredentialState.DISABLED,
         CredentialState.EXPIRED,
     )
-    states = {one.state for one in held}
     return next((state for state in order if state in states), None)

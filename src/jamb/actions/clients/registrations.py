@@ -115,6 +115,8 @@ def put_change(unit: Unit, row: clients.ClientRow, wanted: Registration) -> None
         raise Unsuited.field("client", "what it says already", "something that changes")
     for column, value in _columns(wanted).items():
         setattr(row, column, value)
+    if wanted.grant_types != held.grant_types:
+        row.grant_types_since = unit.now
     before, after = held.words(), wanted.words()
     with unit.constraint("client_name_taken", lambda: _taken(unit.directory, wanted.name)):
         unit.session.add(row)
@@ -206,6 +208,7 @@ def _columns(wanted: Registration) -> dict[str, Any]:
         "redirect_uris": list(wanted.redirect_uris),
         "post_logout_redirect_uris": list(wanted.post_logout_redirect_uris),
         "sign_in_groups": list(wanted.sign_in_groups),
+        "grant_types": [grant_type.value for grant_type in wanted.grant_types],
         "folded_name": folded(wanted.name),
         "look": look_of(wanted.name),
     }

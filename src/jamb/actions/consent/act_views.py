@@ -15,7 +15,7 @@ from jamb.core.directory.directories import Directory
 from jamb.core.reach.details import reach_of
 from jamb.store.consent import requests
 from jamb.store.directory import people
-from jamb.store.resources import pasts, resources
+from jamb.store.resources import earlier_catalogues, resources
 
 MOST_NAMED = 20
 Args = Mapping[str, Any]
@@ -35,7 +35,7 @@ def change_of(session: Session, directory: Directory, row: requests.RequestRow, 
     if row.act != ActKind.CATALOGUE.value or row.args is None:
         return None
     held = resources.by_name(session, directory.id, row.args["name"])
-    return change_in(session, held, pasts.catalogue_of(row.args["name"], row.args["catalogue"]), now)
+    return change_in(session, held, earlier_catalogues.catalogue_of(row.args["name"], row.args["catalogue"]), now)
 
 
 def _people(session: Session, ids: Iterable[str]) -> str:

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from jamb.actions.base.act import Act, Caller
 from jamb.actions.base.backend import console_client_id
-from jamb.actions.consent.carrying import CARRY
+from jamb.actions.consent.carry_out import CARRY
 from jamb.actions.consent.request_views import find_request
 from jamb.actions.entry.access import admit_also
 from jamb.actions.judgement.powers import Bench

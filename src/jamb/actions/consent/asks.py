@@ -12,8 +12,8 @@ from jamb.actions.base.lookups import check_reach, find_client, find_resource
 from jamb.actions.base.subjects import client_subject
 from jamb.core.consent.asks import CheckedList, check_list, implied_by
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import AlreadyAsked, BadInput, NotFound, NothingToGrant, StillInUse, Unsuited, Violation, shorten
-from jamb.core.near import as_written, did_you_mean, listed
+from jamb.core.errors import AlreadyAsked, NotFound, StillInUse, Unsuited, Violation, shorten
+from jamb.core.nearest_names import as_written, did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
@@ -134,66 +134,22 @@ def drop_ask(act: Act, client_id: str, ask_id: UUID) -> Ask:
         return view
 
 
-def decline(act: Act, client_id: str, ask_ids: Sequence[UUID] | None, reason: str) -> list[Ask]:
-    """Decline what waits for consent, all of it or some: the asks go, and the client's history says why.
-
-    Args:
-        ask_ids: None: all that wait.
-        reason: for whoever asked.
-
-    Raises:
-        BadInput: no reason. NotFound: one of these does not wait. NothingToGrant: nothing does.
-        StillInUse: a request for one of them waits, which is declined itself.
-    """
-    if not reason.strip():
-        raise BadInput.field("reason", "nothing", "why, for whoever asked")
-    with act.change() as unit:
-        client = find_client(unit.session, act.directory, client_id, lock=True)
-        waiting = {row.id: row for row in clients.asks_of(unit.session, [client.id]) if not _granted(unit, row)}
-        chosen = list(waiting) if ask_ids is None else list(dict.fromkeys(ask_ids))
-        unknown = [key for key in chosen if key not in waiting]
-        if unknown:
-            raise NotFound(f"“{client.name}” has no such ask that waits.", next_step="Read its dossier again.")
-        if not chosen:
-            raise NothingToGrant(f"“{client.name}” waits for nothing.")
-        requested = {
-            key for request in requests.waiting_for(unit.session, client.id, act.now) for key in request.ask_ids
-        }
-        declined = []
-        for key in chosen:
-            row = waiting[key]
-            if key in requested:
-                raise StillInUse(
-                    f"A request for {row.permission} waits for a decision.", next_step="Decline the request."
-                )
-            resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
-            declined.append(ask_view(row, resource.name))
-            unit.session.delete(row)
-            before = {
-                "resource": resource.name,
-                "permission": row.permission,
-                "kind": row.kind,
-                "asked by": row.asked_by,
-            }
-            unit.enter("ask.declined", client_subject(client), before=before, reason=reason)
-        return declined
-
-
-def _granted(unit: Unit, ask: clients.AskRow) -> bool:
-    held = clients.grants_at(unit.session, ask.client_id, ask.resource_id, ask.permission, ask.kind)
-    return any(row.stands(unit.now) and row.person_id is None for row in held)
-
-
 def drop_in(unit: Unit, client: clients.ClientRow, row: clients.AskRow) -> None:
     """Take an ask back within a unit. Raises `StillInUse`: a request for it waits."""
-    if any(row.id in waiting.ask_ids for waiting in requests.waiting_for(unit.session, client.id, unit.now)):
-        raise StillInUse(
-            f"A request for {row.permission} waits for a decision.", next_step="Take the request back first."
-        )
+    refuse_requested(unit, client, [row], "Take the request back first.")
     resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
     unit.session.delete(row)
     before = {"resource": resource.name, "permission": row.permission, "kind": row.kind}
     unit.enter("ask.dropped", client_subject(client), before=before)
+
+
+def refuse_requested(unit: Unit, client: clients.ClientRow, rows: Iterable[clients.AskRow], next_step: str) -> None:
+    """Raise `StillInUse` where a request for one of these asks waits for a decision."""
+    waiting = requests.waiting_for(unit.session, client.id, unit.now)
+    requested = {key for request in waiting for key in request.ask_ids}
+    names = [row.permission for row in rows if row.id in requested]
+    if names:
+        raise StillInUse(f"A request for {names[0]} waits for a decision.", next_step=next_step)
 
 
 def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> Ask:

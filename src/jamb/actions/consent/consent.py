@@ -1,8 +1,8 @@
-"""Consent: say yes to waiting asks within bounds, and list what was consented to."""
+"""Consent: say yes or no to waiting asks within bounds, and list what was consented to."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime
 from uuid import UUID, uuid4
 
@@ -11,18 +11,22 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
 from jamb.actions.base.subjects import client_subject
+from jamb.actions.consent.asks import ask_view, refuse_requested
 from jamb.actions.consent.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, refuse_beyond
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import adds_words, check_consent, note_addition, take_turn
-from jamb.core.errors import NothingToGrant, SecondApprover
+from jamb.core import own_api
+from jamb.core.errors import BadInput, NothingToGrant, SecondApprover
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE
 from jamb.core.reach.details import document, reach_of
 from jamb.store.base.work import Unit, check_reason
 from jamb.store.clients import clients
+from jamb.store.consent import grants
 from jamb.store.directory import people
 from jamb.store.resources import resources
-from jamb.wire.consent.consent import Grant
+from jamb.wire.consent.consent import Ask, DirectoryGrant, Grant
+from jamb.wire.resources.reach import Reach
 
 
 def grant(
@@ -55,6 +59,31 @@ def grant(
             )
         note_addition(unit, client.id, "consent", seen.weight, alone=alone)
         return enact(unit, client, chosen, seen, terms, reason)
+
+
+def decline(act: Act, client_id: str, ask_ids: Iterable[UUID] | None, reason: str) -> list[Ask]:
+    """Decline all waiting asks, or the chosen ones: they go, and the client's history says why.
+
+    Raises:
+        BadInput: no reason. NothingToGrant: nothing waits. NotFound: a chosen ask does not wait on this client.
+        StillInUse: a request for one of them waits, which is declined itself.
+    """
+    check_reason(reason)
+    if not reason.strip():
+        raise BadInput.field("reason", "nothing", "why, for whoever asked")
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        chosen = choose(unit.session, client, ask_ids, act.now)
+        if not chosen:
+            raise NothingToGrant(f"“{client.name}” asks for nothing that is not granted already.")
+        refuse_requested(unit, client, chosen, "Decline the request.")
+        places = {row.id: row.name for row in resources.resources_of(unit.session, act.directory.id)}
+        for row in chosen:
+            unit.session.delete(row)
+            before = {"resource": places[row.resource_id], "permission": row.permission, "kind": row.kind}
+            told = {**before, "asked by": row.asked_by}
+            unit.enter("ask.declined", client_subject(client), before=told, reason=reason)
+        return [ask_view(row, places[row.resource_id]) for row in chosen]
 
 
 def enact(
@@ -121,8 +150,34 @@ def list_consents(act: Act, client_id: str) -> list[Grant]:
         places = {row.id: row.name for row in resources.resources_of(session, act.directory.id)}
         rows = [row for row in clients.grants_of(session, [client.id]) if row.held().in_force(act.now)]
         names = people.names_of(session, (row.person_id for row in rows))
-        views = [grant_view(row, places[row.resource_id], names[row.person_id]) for row in rows]
+        named = _named(session, rows, {key for key, name in places.items() if name == own_api.NAME})
+        views = [grant_view(row, places[row.resource_id], names[row.person_id], named) for row in rows]
         return sorted(views, key=lambda one: (one.resource, one.permission, one.kind, one.person))
+
+
+def list_all(
+    act: Act, wanted: grants.Wanted, *, after: tuple[datetime, UUID] | None = None, limit: int = 50
+) -> tuple[list[DirectoryGrant], tuple[datetime, UUID] | None, int | None]:
+    """Return a page of the consents in force of the whole directory, those granted last first.
+
+    Returns:
+        Also moment and id of its last one if there are more, and how many are found in all, None for very many.
+    """
+    with act.read() as session:
+        found, total = grants.page(session, act.directory.id, wanted, act.now, after=after, limit=limit + 1)
+        shown = found[:limit]
+        own = {one.row.resource_id for one in shown if one.resource == own_api.NAME}
+        named = _named(session, [one.row for one in shown], own)
+        views = [
+            DirectoryGrant(
+                **dict(grant_view(one.row, one.resource, one.person, named)),
+                client_id=one.row.client_id,
+                client_name=one.client,
+            )
+            for one in shown
+        ]
+        more = (shown[-1].row.granted_at, shown[-1].row.id) if len(found) > limit else None
+        return views, more, total
 
 
 def _refuse_again(
@@ -146,7 +201,16 @@ def _refuse_again(
         )
 
 
-def grant_view(row: clients.GrantRow, resource: str, person: str) -> Grant:
+def _named(session: Session, rows: Iterable[clients.GrantRow], own: Collection[UUID]) -> dict[str, str]:
+    """Return the names of the clients that consents at Jamb's own API are bounded to: its objects are clients."""
+    reaches = [reach_of(row.reach) for row in rows if row.resource_id in own]
+    ids = frozenset().union(*(reach.collections for reach in reaches))
+    return clients.names_of(session, ids) if ids else {}
+
+
+def grant_view(row: clients.GrantRow, resource: str, person: str, named: Mapping[str, str] | None = None) -> Grant:
+    """Return a consent as it is answered. `named`: what collections that are clients are called."""
+    reach = reach_of(row.reach)
     return Grant(
         resource=resource,
         permission=row.permission,
@@ -154,7 +218,7 @@ def grant_view(row: clients.GrantRow, resource: str, person: str) -> Grant:
         granted_at=row.granted_at,
         granted_by=row.granted_by,
         expires_at=row.expires_at,
-        reach=reach_of(row.reach),
+        reach=Reach(kind=reach.kind, collections=sorted(reach.collections), words=reach.called(named or {})),
         person=person,
         by_person=row.by_person,
         id=row.id,

@@ -19,8 +19,7 @@ from jamb.store.audit import client_facts as pictures
 from jamb.store.base.work import Unit, check_reason
 from jamb.store.clients import clients
 from jamb.store.directory import people, roles
-from jamb.store.resources import resources, usage
-from jamb.store.resources import touched as uses
+from jamb.store.resources import resources, usage, use_evidence
 from jamb.wire.consent.consent import WithdrawnConsent
 
 
@@ -112,7 +111,7 @@ def narrow_to_people(
     check_reason(reason)
     with act.change() as unit:
         here = standing_at(unit, client_id, resource_name, kind, None)
-        acted_for = uses.person_ids_of(
+        acted_for = use_evidence.person_ids_of(
             unit.session,
             here.client.id,
             here.resource.id,

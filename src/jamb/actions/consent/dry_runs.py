@@ -127,7 +127,7 @@ def _begin(
         "dry-run.started",
         client_subject(client),
         before={"held": _words(row.before())},
-        after={"resource": resource.name, "tried out": _words(row.after()), "until": row.dry_run_until.isoformat()},
+        after={"resource": resource.name, "dry run": _words(row.after()), "until": row.dry_run_until.isoformat()},
         reason=reason,
     )
     unit.session.flush()

@@ -13,14 +13,13 @@ from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.actions.base.act import Act
-from jamb.actions.base.lookups import find_client, load_one
+from jamb.actions.base.lookups import find_client, weight_of
 from jamb.actions.base.subjects import credential_subject
 from jamb.actions.base.views import credential_view
 from jamb.actions.credentials.credentials import withdraw_in
 from jamb.actions.credentials.sheets import sheets_of
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
 from jamb.core.addresses import UnfitAddress, read_address
-from jamb.core.audit.excess import granted_weight
 from jamb.core.clients.clients import ClientKind, ClientState
 from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials import (
@@ -115,13 +114,13 @@ class Place:
         weight = 0
         # To weigh a client reads all that it holds: only where the policy bounds the weight at all.
         if kind is CredentialKind.SECRET and policy.secret_heaviest_weight < ANY_WEIGHT:
-            weight = granted_weight(load_one(session, self.act.directory, client, self.act.now).picture.resources)
+            weight = weight_of(session, client, self.act.now)
         refuse_credential(policy, client.name, ClientKind(client.kind), kind, standing, weight)
 
 
 @dataclass(frozen=True, slots=True)
 class SecretIssued:
-    """A secret that ends after `days` (the policy's default when None)."""
+    """A secret that expires after `days` (the policy's default when None)."""
 
     days: int | None = None
 

@@ -11,7 +11,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, GrantType, in_use, lacking
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, PeopleSheet
 from jamb.core.directory.directories import Directory
 from jamb.core.permissions import AccessKind
@@ -47,14 +47,18 @@ def sheets_of(
     """
     by_client = ClientKind(client.kind)
     places = {row.id: row.identifier for row in resources.resources_of(session, act.directory.id)}
-    as_itself = _wanted(session, client, AccessKind.APPLICATION, places)
+    used = in_use(by_client, client.grant_types)
+    alone = by_client.confidential and lacking(by_client, client.grant_types, for_people=False) is None
+    signs_in = not {GrantType.AUTHORIZATION_CODE, GrantType.DEVICE_CODE}.isdisjoint(used)
+    as_itself = _wanted(session, client, AccessKind.APPLICATION, places) if alone else []
+    # Where nobody signs in to it, it acts for the people of the tokens that it is sent.
     for_people = _wanted(session, client, AccessKind.DELEGATED, places)
-    if not as_itself and not for_people:
-        as_itself, for_people = ([("", ())], []) if by_client is ClientKind.SERVICE else ([], [("", ())])
-    if not by_client.confidential:
-        as_itself = []
-    # Nobody signs in to a service: it acts for the people of the tokens that it is sent.
-    passed, for_people = ([], for_people) if by_client.for_people else (for_people, [])
+    passed, for_people = ([], for_people) if signs_in else (for_people, [])
+    if GrantType.TOKEN_EXCHANGE not in used:
+        passed = []
+    if not (as_itself or for_people or passed):
+        blank: _Places = [("", ())]
+        as_itself, for_people, passed = ([], blank, []) if signs_in else (blank, [], []) if alone else ([], [], blank)
     proof = _kind_on_sheets(session, act.directory, client, secret, act.now)
     if proof is CredentialKind.ISSUER:
         # What an outside issuer says is a grant of its own (RFC 7523 section 2.1), beside which nothing is exchanged.
@@ -114,4 +118,5 @@ def _for_people(act: Act, client: clients.ClientRow, places: _Places, secret: st
             resource=identifier,
             scopes=scopes,
             secret=secret,
+            grant_types=tuple(client.grant_types),
         )

@@ -12,8 +12,8 @@ from datetime import datetime, timedelta
 from sqlalchemy import Engine
 from sqlmodel import Session
 
+from jamb.actions.base.all_directories import change_everywhere
 from jamb.actions.base.backend import Backend
-from jamb.actions.base.everywhere import change_everywhere
 from jamb.actions.base.lookups import find_resource
 from jamb.core import own_api
 from jamb.core.errors import Conflict, Unsuited

@@ -243,7 +243,9 @@ def _add_own_api(unit: Unit, backend: Backend, directory: Directory, now: dateti
 
 
 def _delegated(catalogue: Catalogue) -> set[str]:
-    return {name for name, item in catalogue.permissions.items() if AccessKind.DELEGATED in item.kinds}
+    """Return the permissions for people that no other of them implies: together they open all that any does."""
+    names = {name for name, item in catalogue.permissions.items() if AccessKind.DELEGATED in item.kinds}
+    return {name for name in names if not any(name in catalogue.closure(other) for other in names - {name})}
 
 
 def _grant_parts(unit: Unit, client_id: str, resource_id: UUID, names: Iterable[str]) -> None:

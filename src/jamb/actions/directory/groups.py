@@ -17,6 +17,7 @@ from jamb.core.directory.directories import Directory
 from jamb.core.directory.groups import holders, refuse_cycle
 from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import NotFound, StillInUse, Unsuited, Violation, shorten
+from jamb.core.nearest_names import did_you_mean, listed
 from jamb.store.base.work import Unit
 from jamb.store.clients import clients
 from jamb.store.directory import roles
@@ -133,10 +134,11 @@ def remove_group(act: Act, name: str) -> None:
 def find_group(session: Session, directory: Directory, name: str) -> roles.GroupRow:
     row = roles.group_by_name(session, directory.id, name)
     if row is None:
-        known = ", ".join(group.name for group in roles.groups_of(session, directory.id)[:12]) or "none yet"
+        known = [group.name for group in roles.groups_of(session, directory.id)]
+        allowed = f"a group of this directory: {listed(known) or 'none yet'}"
         raise NotFound(
             f"{directory.name} has no group “{shorten(name)}”.",
-            violations=(Violation("group", shorten(name), f"a group of this directory: {known}"),),
+            violations=(Violation("group", shorten(name), allowed, did_you_mean(name, known, "")),),
         )
     return row
 

@@ -9,8 +9,8 @@ from datetime import datetime
 from sqlmodel import Session
 
 from jamb.actions.base.act import Act, act_in
+from jamb.actions.base.all_directories import OPERATOR
 from jamb.actions.base.backend import Backend
-from jamb.actions.base.everywhere import OPERATOR
 from jamb.actions.base.lookups import stewards_who_sign_in
 from jamb.actions.directory import directories, people, roles, sign_in_links
 from jamb.core import own_api

@@ -111,14 +111,18 @@ def _took_off(session: Session, person_id: UUID) -> bool:
     return passkeys.forget_all(session, person_id) or device
 
 
-def list_people(act: Act) -> list[Person]:
+def list_people(
+    act: Act, *, query: str = "", active: bool | None = None, after: tuple[str, str] | None = None, limit: int = 50
+) -> tuple[list[Person], tuple[str, str] | None, int]:
+    """Return a page of people by name, (name, id) of its last one if there are more, and how many are found in all."""
     with act.read() as session:
-        held = roles.role_names(session, act.directory.id, act.now)
-        with_factor = second_factors.of_directory(session, act.directory.id)
-        return [
-            person_view(row, held).model_copy(update={"second_factor": row.id in with_factor})
-            for row in people.people_of(session, act.directory.id)
-        ]
+        rows, total = people.page(session, act.directory.id, query=query, active=active, after=after, limit=limit + 1)
+        shown = rows[:limit]
+        ids = [row.id for row in shown]
+        held = roles.role_names(session, act.directory.id, act.now, *ids)
+        with_factor = second_factors.among_people(session, ids)
+        views = [person_view(row, held).model_copy(update={"second_factor": row.id in with_factor}) for row in shown]
+        return views, (shown[-1].name, str(shown[-1].id)) if len(rows) > limit else None, total
 
 
 def find_person(session: Session, directory: Directory, reference: str) -> people.PersonRow:

@@ -29,6 +29,7 @@ from jamb.core.errors import (
     Violation,
     shorten,
 )
+from jamb.core.nearest_names import did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
@@ -40,10 +41,25 @@ from jamb.store.directory.people import PersonRow, people_by_id
 from jamb.store.resources import resources
 from jamb.wire.directory.roles import Assignment, ClientGain, Role
 
+# Of each role in the list, and in a refusal.
+HOLDERS_SHOWN, HOLDERS_NAMED = 50, 6
+
 
 def list_roles(act: Act) -> list[Role]:
     with act.read() as session:
         return _views(session, act.directory, roles.roles_of(session, act.directory.id), act.now)
+
+
+def list_holders(
+    act: Act, name: str, *, query: str = "", after: tuple[str, str] | None = None, limit: int = 50
+) -> tuple[list[Assignment], tuple[str, str] | None, int]:
+    """Return a page of who holds a role: groups, people, clients, each by name; its end; how many are found in all."""
+    with act.read() as session:
+        role = find_role(session, act.directory, name)
+        rows, total = roles.holders_page(session, role.id, act.now, query=query, after=after, limit=limit + 1)
+        shown = rows[:limit]
+        end = (shown[-1][1], str(shown[-1][0].held.id)) if len(rows) > limit else None
+        return [_assignment_view(holder) for holder, _ in shown], end, total
 
 
 def save_role(act: Act, name: str, title: str, resource_name: str, permissions: Sequence[str]) -> Role:
@@ -92,10 +108,13 @@ def remove_role(act: Act, name: str) -> None:
         row = find_role(unit.session, act.directory, name, lock=True)
         if row.shipped:
             raise Unsuited.field("name", name, "a role of your own: shipped ones stay")
-        held = _views(unit.session, act.directory, [row], act.now)[0].holders
-        if held:
+        found = _views(unit.session, act.directory, [row], act.now)[0]
+        if held := found.holders:
+            rest = found.holders_in_all - HOLDERS_NAMED
+            more = f" and {rest} more" if rest > 0 else ""
+            names = ", ".join(holder.name for holder in held[:HOLDERS_NAMED])
             raise StillInUse(
-                f"{', '.join(one.name for one in held[:6])} still hold{'s' if len(held) == 1 else ''} {name}.",
+                f"{names}{more} still hold{'s' if len(held) == 1 else ''} {name}.",
                 next_step="Withdraw it from them first.",
             )
         row.removed_at = act.now
@@ -204,10 +223,10 @@ def withdraw_role(act: Act, name: str, kind: HolderKind, holders: Sequence[str])
 def find_role(session: Session, directory: Directory, name: str, *, lock: bool = False) -> roles.RoleRow:
     row = roles.role_by_name(session, directory.id, name, lock=lock)
     if row is None:
-        known = ", ".join(role.name for role in roles.roles_of(session, directory.id)[:20])
+        known = [role.name for role in roles.roles_of(session, directory.id)]
         raise NotFound(
             f"{directory.name} has no role “{shorten(name)}”.",
-            violations=(Violation("role", shorten(name), f"one of {known}"),),
+            violations=(Violation("role", shorten(name), f"one of {listed(known)}", did_you_mean(name, known, "")),),
         )
     return row
 
@@ -345,7 +364,8 @@ def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow]
     places = {row.id: row for row in resources.resources_of(session, directory.id)}
     catalogues = resources.catalogues(session, places.values())
     held: dict[UUID, list[Assignment]] = {}
-    for holder in roles.holders_of(session, [row.id for row in rows], now):
+    first, in_all = roles.first_holders(session, [row.id for row in rows], now, HOLDERS_SHOWN)
+    for holder in first:
         held.setdefault(holder.role.id, []).append(_assignment_view(holder))
     views = []
     for row in rows:
@@ -362,6 +382,7 @@ def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow]
                 weight=weigh(catalogue, opened),
                 everything=holds_everything(catalogue, row.permissions),
                 holders=tuple(held.get(row.id, ())),
+                holders_in_all=in_all.get(row.id, 0),
             )
         )
     return sorted(views, key=lambda view: (not view.shipped, view.resource, view.weight, view.name))

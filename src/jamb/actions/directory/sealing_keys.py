@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from jamb.actions.base.all_directories import change_everywhere
 from jamb.actions.base.backend import Backend
-from jamb.actions.base.everywhere import change_everywhere
 from jamb.core.errors import Conflict
 from jamb.store.base import sealing_marks
 from jamb.store.base.sealing import SealingKey

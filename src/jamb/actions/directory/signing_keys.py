@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
@@ -14,14 +14,25 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.core.directory.signing_keys import PUBLISHED_BEFORE, coming_of, is_due, published_of, signing_of
+from jamb.core.directory.signing_keys import (
+    MOST_IN_A_DAY,
+    PUBLISHED_BEFORE,
+    coming_of,
+    is_due,
+    published_of,
+    signing_of,
+    state_of,
+)
 from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.store.base.sealing import Sealer
 from jamb.store.base.work import Unit
 from jamb.store.directory import directories
 from jamb.store.directory.directories import SigningKeyRow
+from jamb.wire.directory import signing_keys as wire
 
 ALGORITHM = "ES256"
+# A key of each half year for fifty years.
+MOST_LISTED = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,18 +43,6 @@ class SigningKey:
     public_jwk: dict[str, str]
 
 
-@dataclass(frozen=True, slots=True)
-class KeyListed:
-    """A key as the operator lists it."""
-
-    kid: str
-    made_at: datetime
-    signs_from: datetime
-    signs: bool
-    published: bool
-    withdrawn_at: datetime | None
-
-
 def published_keys(backend: Backend, slug: str, now: datetime) -> list[SigningKey]:
     """Return the directory's public keys, newest first (RFC 7517)."""
     with Session(backend.engine) as session:
@@ -52,31 +51,46 @@ def published_keys(backend: Backend, slug: str, now: datetime) -> list[SigningKe
         return [SigningKey(row.kid, row.public_jwk) for row in rows]
 
 
-def list_keys(act: Act) -> list[KeyListed]:
+def list_keys(act: Act) -> list[wire.SigningKey]:
+    """Return the keys of the directory, newest first, the last `MOST_LISTED` of them."""
     with act.read() as session:
         rows = directories.signing_keys(session, act.directory.id)
-    published, signing = published_of(rows, act.now), signing_of(rows, act.now)
-    return [
-        KeyListed(row.kid, row.created_at, row.signs_from, row is signing, row in published, row.withdrawn_at)
-        for row in rows
-    ]
+        return [_view(row, rows, act.now) for row in rows[:MOST_LISTED]]
 
 
-def rotate_key(act: Act, reason: str = "") -> SigningKeyRow:
+def _view(row: SigningKeyRow, rows: list[SigningKeyRow], now: datetime) -> wire.SigningKey:
+    return wire.SigningKey(
+        id=row.kid,
+        state=state_of(row, rows, now),
+        made_at=row.created_at,
+        signs_from=row.signs_from,
+        withdrawn_at=row.withdrawn_at,
+    )
+
+
+def rotate_key(act: Act, reason: str = "") -> wire.SigningKey:
     """Publish a new key, which signs a little later.
 
     Raises:
-        Conflict: one that was published before does not sign yet.
+        Conflict: one that was published before does not sign yet, or too many were made of late.
     """
     with act.change() as unit:
         directories.by_slug(unit.session, act.slug, lock=True)
-        coming = coming_of(directories.signing_keys(unit.session, act.directory.id), act.now)
+        rows = directories.signing_keys(unit.session, act.directory.id)
+        lately = [row for row in rows if row.created_at > act.now - timedelta(days=1)]
+        if len(lately) >= MOST_IN_A_DAY:
+            raise Conflict(
+                f"{len(lately)} signing keys were made within a day.",
+                next_step="Wait until tomorrow; to withdraw one is always possible.",
+            )
+        coming = coming_of(rows, act.now)
         if coming is not None:
             raise Conflict(
                 f"Key {coming.kid} is published and signs from {coming.signs_from:%Y-%m-%d %H:%M} UTC.",
                 next_step="Wait until it signs, or withdraw it.",
             )
-        return _entered(unit, act, act.now + PUBLISHED_BEFORE, reason)
+        made = _entered(unit, act, act.now + PUBLISHED_BEFORE, reason)
+        return _view(made, [made], act.now)
 
 
 def rotate_by_policy(act: Act) -> bool:

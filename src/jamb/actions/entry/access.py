@@ -50,6 +50,10 @@ class Whoami:
     may: tuple[str, ...]
 
 
+# Whoever may do this sees a client at all.
+_SEES = "clients.read"
+
+
 @dataclass(frozen=True, slots=True)
 class _AtDoor:
     """A caller with all that a decision on Jamb's own API needs."""
@@ -87,21 +91,20 @@ class _AtDoor:
 
     def own(self, now: datetime) -> frozenset[str] | None:
         """Return the clients that the caller is limited to seeing by their roles or consents; None: no limit."""
-        operation = "clients.read"
         if self.person is None:
             reaches = [
                 grant.reach
                 for grant in self.standing.grants
                 if grant.kind is AccessKind.APPLICATION
                 and grant.in_force(now)
-                and operation in self.catalogue.opened_by(grant.permission)
+                and _SEES in self.catalogue.opened_by(grant.permission)
             ]
             # A guard sees no clients, and is asked for nothing of them.
             if not reaches:
                 return None
         else:
             reaches = [
-                role.reach for role in self.person.roles if operation in self.catalogue.opened_by_all(role.permissions)
+                role.reach for role in self.person.roles if _SEES in self.catalogue.opened_by_all(role.permissions)
             ]
         if any(reach == EVERYWHERE for reach in reaches):
             return None
@@ -250,24 +253,33 @@ def _meet(
         if row is None or row.directory_id != directory.id:
             raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
         makes = operation is None or operation in catalogue.opened_by_all(own_api.MAKER.permissions)
-        person = _person_at_door(session, directory, row, resource.id, now, makes=makes)
-    held = () if client.builtin else roles.roles_of_clients(session, [client.id]).get(client.id, [])
-    grants = tuple(pictures.held_at(resource.id, clients.grants_of(session, [client.id]), held))
+        person = roles.standing(session, row, resource.id, now)
+        # Whoever may do it, and sees every client, by roles that count everywhere need own nothing.
+        by_roles = catalogue.opened_by_all(
+            name for held in person.roles if held.reach == EVERYWHERE for name in held.permissions
+        )
+        if operation is None or not {operation, _SEES} <= by_roles:
+            person = _with_own(session, directory, row, person, makes=makes)
+    by_role = () if client.builtin else roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    consented = clients.held_grants(session, [client.id]).get(client.id, [])
+    grants = (
+        *(grant for key, grant in consented if key == resource.id),
+        *pictures.held_at(resource.id, (), by_role),
+    )
     # What it asks is told in a refusal, and decides nothing.
     live = client.state == ClientState.LIVE
     standing = ClientStanding(client.id, client.name, live, (), grants, None, client.tokens_revoked_at)
     return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
 
 
-def _person_at_door(
-    session: Session, directory: Directory, row: people.PersonRow, resource_id: UUID, now: datetime, *, makes: bool
+def _with_own(
+    session: Session, directory: Directory, row: people.PersonRow, person: PersonStanding, *, makes: bool
 ) -> PersonStanding:
-    """Return the person with assigned roles and those that ownership and the directory's policy give.
+    """Return the person with the roles, too, that ownership and the directory's policy give.
 
     Args:
         makes: whether it matters that they may register by the policy.
     """
-    found = roles.standing(session, row, resource_id, now)
     policy = directory.policy
     may = makes and (
         policy.registering is Registering.EVERYONE
@@ -277,7 +289,7 @@ def _person_at_door(
         )
     )
     given = own_api.own_roles(clients.owned_by(session, row.id), may_register=may)
-    return PersonStanding(found.id, found.name, found.live, (*found.roles, *given))
+    return PersonStanding(person.id, person.name, person.live, (*person.roles, *given))
 
 
 def standing_of(
@@ -305,48 +317,51 @@ def _refusal(
     session: Session, at_door: _AtDoor, request: Request, now: datetime, client_id: str | None = None
 ) -> Forbidden:
     """Word the refusal: what was wanted, which check failed, and whom to ask."""
-    client = clients.by_id(session, at_door.directory.id, client_id) if client_id is not None else None
-    # Of a client that one may not even see nothing is told, its name and its owners least of all.
-    seen = client is not None and at_door.token is None and _may(at_door, "clients.read", now, client.id)
-    if seen and client is not None and at_door.person is not None and at_door.person.live:
-        return _refused_with(session, at_door, request.operation, client, now)
     asks = tuple(
         row.held() for row in clients.asks_of(session, [at_door.standing.id]) if row.resource_id == at_door.resource_id
     )
     standing = replace(at_door.standing, asks=asks)
     known = roles.roles_of_resource(session, at_door.resource_id)
     explained = explain(at_door.catalogue, standing, request, now, known)
-    title = at_door.catalogue.operations[request.operation].title
+    failed = {check.name for check in explained.decision.failed}
     reasons = "; ".join(check.evidence for check in explained.decision.failed)
+    client = clients.by_id(session, at_door.directory.id, client_id) if client_id is not None else None
+    # Of a client that one may not even see nothing is told, its name and its owners least of all.
+    if failed == {CheckName.ROLE} and client is not None and _may(at_door, "clients.read", now, client.id):
+        return _refused_with(session, at_door, request.operation, reasons, client, now)
+    title = at_door.catalogue.operations[request.operation].title
     steps = " ".join(step.text for step in explained.steps)
-    if any(check.name is CheckName.ROLE for check in explained.decision.failed):
+    if CheckName.ROLE in failed:
         names = ", ".join(_holding(session, at_door.directory, ("steward",), now))
         steps += f" Stewards here: {names}." if names else ""
     return Forbidden(f"“{title}” is refused: {reasons}.", next_step=steps)
 
 
 def _refused_with(
-    session: Session, at_door: _AtDoor, operation: str, client: clients.ClientRow, now: datetime
+    session: Session, at_door: _AtDoor, operation: str, reasons: str, client: clients.ClientRow, now: datetime
 ) -> Forbidden:
-    """Word the refusal of what a person signed in may not do with one client: as what they know it, and whom to ask."""
+    """Word the refusal of what a person may not do with one client: as what they know it, and who may."""
     assert at_door.person is not None
     title = at_door.catalogue.operations[operation].title
     owners = clients.owners_of(session, [client.id]).get(client.id, [])
     level = next((owner.level for owner in owners if str(owner.person_id) == at_door.person.id), None)
     words = {
-        None: f"you may not do it with “{client.name}”",
+        None: reasons,
         OwnerLevel.READ: f"as an owner of “{client.name}” you may look at it, and no more",
         OwnerLevel.EDIT: f"as an owner of “{client.name}” you may edit what it asks, and no more",
         OwnerLevel.FULL: f"owning “{client.name}” is not enough for it",
     }[level]
-    full = [
-        owner.name
-        for owner in owners
-        if owner.live and owner.level is OwnerLevel.FULL and owner.name != at_door.person.name
-    ]
-    stewards = ", ".join(_holding(session, at_door.directory, ("steward",), now))
-    others = full[:MOST_NAMED] if level is not OwnerLevel.FULL else []
-    whom = [*others, f"a steward ({stewards})"] if stewards else others
+    whom = []
+    if operation in at_door.catalogue.opened_by(own_api.OWNER_PERMISSION[OwnerLevel.FULL]):
+        full = [owner.name for owner in owners if owner.live and owner.level is OwnerLevel.FULL]
+        whom = [name for name in full if name != at_door.person.name][:MOST_NAMED]
+    known = roles.roles_of_resource(session, at_door.resource_id)
+    opens = {role.name: at_door.catalogue.opened_by_all(role.permissions) for role in known}
+    # The smallest that would do, first.
+    enough = sorted((name for name in opens if operation in opens[name]), key=lambda name: (len(opens[name]), name))
+    for name in enough[:MOST_NAMED]:
+        held = ", ".join(_holding(session, at_door.directory, (name,), now))
+        whom += [f"{name} ({held})"] if held else []
     return Forbidden(
         f"“{title}” is refused: {words}.", next_step=f"Ask {' or '.join(whom) or 'whoever runs the service'}."
     )

@@ -23,7 +23,7 @@ from jamb.store.audit import escalation as rows
 from jamb.store.clients import clients
 from jamb.store.credentials import credentials
 from jamb.store.directory import people, roles, sign_in_links
-from jamb.store.resources import pasts, resources
+from jamb.store.resources import earlier_catalogues, resources
 
 DECIDES = "requests.decide"
 # How many people whose password somebody chose are looked at when that somebody gains by another of them.
@@ -48,7 +48,7 @@ class Bench:
     @cached_property
     def places(self) -> Mapping[UUID, Place]:
         since = self.now - self.directory.policy.adding
-        return pasts.places(self.session, self.resource_rows.values(), since)
+        return earlier_catalogues.places(self.session, self.resource_rows.values(), since)
 
     @cached_property
     def own_id(self) -> UUID:
@@ -69,6 +69,12 @@ class Bench:
             else:
                 self._powers[key] = self.powers_of_clients([actor_id], until=until).get(actor_id, NO_POWERS)
         return self._powers[key]
+
+    def know_clients(self, client_ids: Iterable[str]) -> None:
+        """Read at once what these may do for good, for whoever asks it of many."""
+        wanted = list(client_ids)
+        found = self.powers_of_clients(wanted, until=None)
+        self._powers |= {(key, None): found.get(key, NO_POWERS) for key in wanted}
 
     def power_of_client(self, client_id: str, *, for_people: bool = False) -> Powers:
         """Return what a client may do as itself; `for_people`: and for whoever signs in with it."""

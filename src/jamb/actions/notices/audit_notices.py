@@ -26,7 +26,7 @@ def audit_facts(session: Session, directory: Directory, since: datetime, now: da
     yield from _asked(session, directory, now)
     yield from _over(session, directory, since)
     yield from _cared_for(session, directory, since)
-    yield from _tried_out(session, directory, now)
+    yield from _dry_run(session, directory, now)
     yield from _weekly(session, directory, now)
 
 
@@ -73,7 +73,7 @@ def _cared_for(session: Session, directory: Directory, since: datetime) -> Itera
             yield Fact(key, NoticeKind.FINDING_ANSWERED, row.client_id, name, words, path, (), [giver])
 
 
-def _tried_out(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
+def _dry_run(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
     for row, name, missed in dry_runs.running_in(session, directory.id, _MOST):
         if row.dry_run_until <= now:
             found = f"{missed} calls would have been refused" if missed else "nothing would have been refused"

@@ -25,11 +25,11 @@ from jamb.core.access import (
     reaches,
 )
 from jamb.core.access.powers import NO_POWERS, beyond
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, lacking
 from jamb.core.consent.agreements import agreeing
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound, Unsuited, Violation, shorten
-from jamb.core.near import as_written, did_you_mean, listed
+from jamb.core.nearest_names import as_written, did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue, Operation
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -90,7 +90,12 @@ def explain_access(act: Act, client_id: str, asked: Question) -> ExplainedAccess
         if ClientKind(client.kind).confidential:
             held = credentials.credentials_of(session, [client.id])
             works = any(credential_view(row, act.now, act.directory.policy).works for row in held)
-        standing = standing_of(session, client, resource.id, can_authenticate=works)
+        lacks = lacking(ClientKind(client.kind), client.grant_types, for_people=asked.kind is AccessKind.DELEGATED)
+        standing = replace(
+            standing_of(session, client, resource.id, can_authenticate=works),
+            grant_types=tuple(client.grant_types),
+            lacks_grant_type=lacks or "",
+        )
         found = facts_of(session, resource, asked.object)
         request = Request(asked.operation, asked.kind, person, asked.token, found)
         explained = explain(catalogue, standing, request, act.now, roles.roles_of_resource(session, resource.id))

@@ -17,8 +17,8 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.directory.people import find_person
 from jamb.actions.entry.access import standing_of
 from jamb.core.access.standing import holdings_in_force
-from jamb.core.authorization.both import bounds_of
-from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.authorization.client_and_person import bounds_of
+from jamb.core.clients.clients import ClientKind, ClientState, lacking
 from jamb.core.errors import NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Effect
 from jamb.core.reach.details import details
@@ -88,6 +88,8 @@ def plan_probe(
             carried = _for_person(session, act, client, row, find_person(session, act.directory, login))
         if client.state != ClientState.LIVE:
             carried = replace(carried, hindered="The client is disabled here: it gets no tokens.")
+        elif lacks := lacking(ClientKind(client.kind), client.grant_types, for_people=login is not None):
+            carried = replace(carried, hindered=f"It is registered without {lacks}: it gets no such token.")
         return ProbePlan(
             client_id=client.id,
             client_name=client.name,
@@ -136,7 +138,7 @@ def _as_itself(session: Session, act: Act, client: clients.ClientRow, row: resou
 def _for_person(
     session: Session, act: Act, client: clients.ClientRow, row: resources.ResourceRow, person: people.PersonRow
 ) -> _Carried:
-    """Return what a token for a person would carry: what both may, as `core.authorization.both` has it."""
+    """Return what a token for a person would carry: what both may, as `core.authorization.client_and_person` has it."""
     counts = at_resource(session, client.id, row, person.id, act.now).counts
     hindered = ""
     if not person.active:

@@ -21,7 +21,7 @@ from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
 from jamb.core.consent.agreements import ActKind, Proposal, agreeing
 from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
-from jamb.core.near import as_written, did_you_mean, listed
+from jamb.core.nearest_names import as_written, did_you_mean, listed
 from jamb.core.openapi import operations_of, permissions_of
 from jamb.core.permissions import (
     AccessKind,
@@ -41,7 +41,7 @@ from jamb.store.base.work import Actor, Unit, keep_waiting
 from jamb.store.clients import clients
 from jamb.store.consent import requests
 from jamb.store.directory import roles
-from jamb.store.resources import pasts, resources
+from jamb.store.resources import earlier_catalogues, resources
 from jamb.wire.resources import reach as reach_wire
 from jamb.wire.resources import resources as wire
 
@@ -190,7 +190,7 @@ def _replace(
     same = put == change.before and (row.questions, row.terms, row.guard_client_id) == (*said, guard)
     if not same or withdrawn or waits is None:
         if put != change.before:
-            pasts.keep_catalogue(unit.session, row, change.before, unit.now, agreed=agreed)
+            earlier_catalogues.keep_catalogue(unit.session, row, change.before, unit.now, agreed=agreed)
             resources.replace_catalogue(unit.session, row, put)
         row.questions, row.terms = said
         row.guard_client_id = guard
@@ -249,7 +249,7 @@ def _wider_proposal(
     questions, terms = said
     args = {
         "name": change.after.name,
-        "catalogue": pasts.catalogue_document(change.after),
+        "catalogue": earlier_catalogues.catalogue_document(change.after),
         "guard": guard,
         "questions": questions,
         "terms": terms,
@@ -390,7 +390,7 @@ def replace_collections(act: Act, name: str, tree: CollectionTree) -> str:
             unit.session, act.directory.id, ActKind.COLLECTIONS.value, row.name, act.now, digest
         )
         if put != before or withdrawn:
-            pasts.keep_collections(unit.session, row, before, act.now, agreed=agreed)
+            earlier_catalogues.keep_collections(unit.session, row, before, act.now, agreed=agreed)
             resources.replace_collections(unit.session, row.id, put)
             moved = {
                 path
@@ -449,7 +449,7 @@ def _refilling(
         if after.members(path) != kept.members(path) or after.collections[path].rule != kept.collections[path].rule
     )
     why = f"What was consented to at {row.name} would reach other objects{_whom(names)}, in {', '.join(moved[:5])}."
-    args = {"name": row.name, **pasts.collections_document(after)}
+    args = {"name": row.name, **earlier_catalogues.collections_document(after)}
     needed = max(1, agreeing(heaviest, bench.directory.policy))
     return Proposal(ActKind.COLLECTIONS, None, row.name, args, round(heaviest, 1), needed, why), gains
 

@@ -21,8 +21,7 @@ from jamb.store.base.work import observation
 from jamb.store.clients import clients
 from jamb.store.consent import dry_runs
 from jamb.store.directory import people
-from jamb.store.resources import resources, usage
-from jamb.store.resources import touched as uses
+from jamb.store.resources import resources, usage, use_evidence
 from jamb.store.resources.usage import Refused
 from jamb.wire.resources.usage import Refusals
 
@@ -121,7 +120,7 @@ def _note_details(
         for client_id, use, one in rows
         if use.kind is AccessKind.APPLICATION
     ]
-    uses.add_objects(
+    use_evidence.add_objects(
         session,
         (
             (client_id, resource_id, use.operation, name, use.last_at)
@@ -132,7 +131,7 @@ def _note_details(
     )
     acted = {person for _, use, one in rows if use.kind is AccessKind.DELEGATED for person in one.people}
     known = people.known_ids(session, directory_id, acted)
-    uses.add_people(
+    use_evidence.add_people(
         session,
         (
             (client_id, resource_id, use.operation, known[person], use.last_at)

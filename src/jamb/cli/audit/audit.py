@@ -12,7 +12,7 @@ import typer
 from rich.padding import Padding
 from rich.text import Text
 
-from jamb.cli.audit import evidence, excess, given
+from jamb.cli.audit import assigned, evidence, excess
 from jamb.cli.audit.showing import (
     FindingArgument,
     Grouping,
@@ -33,11 +33,11 @@ app.command()(excess.excess)
 app.command()(excess.escalation)
 app.command()(evidence.evidence)
 app.command("verify-evidence")(evidence.verify)
-app.command()(given.waive)
-app.command("end-waiver")(given.end_waiver)
-app.command()(given.assign)
-app.command()(given.mine)
-app.command()(given.answer)
+app.command()(assigned.waive)
+app.command("end-waiver")(assigned.end_waiver)
+app.command()(assigned.assign)
+app.command()(assigned.mine)
+app.command()(assigned.answer)
 _RANK = {Severity.LOW: 1, Severity.MEDIUM: 2, Severity.HIGH: 3}
 
 

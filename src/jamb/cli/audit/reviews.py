@@ -9,9 +9,10 @@ import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
+from jamb.cli.base.names_and_ids import meant
 from jamb.cli.base.options import ExceptOption, OnlyOption, reach_of
 from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, heading, note, out, relative, table
-from jamb.client import BadInput, Jamb, NotFound
+from jamb.client import Jamb
 from jamb.core.audit.reviews import Answer
 from jamb.core.permissions import DataClass
 from jamb.wire.audit.reviews import Review, ReviewItem
@@ -121,15 +122,12 @@ def answer(
 ) -> None:
     """Answer for one grant or role. To narrow one, say where it would do by --in or --except."""
     with connected() as jamb:
-        asked = [
-            (one.review.id, row) for one in jamb.reviews.mine() for row in one.items if str(row.id).startswith(item)
-        ]
-        if len(asked) != 1:
+        asked = [(one.review.id, row) for one in jamb.reviews.mine() for row in one.items]
+        if not any(str(row.id).startswith(item) for _, row in asked):
             found = _find(jamb, review)
-            asked = [(found.id, row) for row in jamb.reviews.items(found.id) if str(row.id).startswith(item)]
-        if len(asked) != 1:
-            raise NotFound(f"No item, or several, begin with “{item[:40]}”.", next_step="See `jamb reviews mine`.")
-        done = jamb.reviews.answer(*asked[0], Answer(said), words=words, narrower=reach_of(only, all_but))
+            asked = [(found.id, row) for row in jamb.reviews.items(found.id)]
+        chosen = meant(asked, item, noun="item", see="jamb reviews mine", key=lambda pair: pair[1].id)
+        done = jamb.reviews.answer(*chosen, Answer(said), words=words, narrower=reach_of(only, all_but))
     emit(done, output, lambda: _show_items([done]))
 
 
@@ -173,16 +171,7 @@ def carry_out(
 
 
 def _find(jamb: Jamb, reference: str) -> Review:
-    wanted = reference.strip()
-    rows = jamb.reviews.list()
-    found = [one for one in rows if one.name.casefold() == wanted.casefold()] or [
-        one for one in rows if wanted and str(one.id).startswith(wanted.lower())
-    ]
-    if len(found) > 1:
-        raise BadInput.field("review", reference, "the id of one: several fit")
-    if not found:
-        raise NotFound(f"There is no review “{reference[:40]}”.", next_step="See `jamb reviews list`.")
-    return found[0]
+    return meant(jamb.reviews.list(), reference, lambda one: {one.name}, noun="review", see="jamb reviews list")
 
 
 def _show_items(items: list[ReviewItem]) -> None:

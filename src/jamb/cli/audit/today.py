@@ -7,7 +7,7 @@ from jamb.cli.base.output import Form, Output, emit, heading, out, relative, tab
 
 
 def today(output: Output = Form.TABLE) -> None:
-    """Say what waits for consent, which secrets expire next, and what the audit finds."""
+    """Say what waits for consent, which credentials expire next, and what the audit finds."""
     with connected() as jamb:
         found = jamb.today()
 

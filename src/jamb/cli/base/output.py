@@ -1,7 +1,8 @@
 """How the command line speaks: tables for people, JSON for programs, problems on standard error.
 
-Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 what was given is not acceptable;
-3 not signed in, or not allowed; 4 the service or its database does not answer; 130 interrupted.
+Exit codes: 0 done; 1 the audit, the ledger or the leak check found something, or what was asked about is refused;
+2 what was given is not acceptable; 3 not signed in, or not allowed; 4 the service or its database does not answer;
+130 interrupted.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from typing import Annotated, Any, NoReturn
 
 import typer
 from pydantic import BaseModel
+from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
@@ -23,6 +25,10 @@ from jamb.core.errors import Forbidden, JambError, NotSignedIn, WorldFailure
 from jamb.core.text import escaped, visible_lines
 from jamb.wire.base.problems import problem_of
 
+# Between two columns.
+_GAP = 2
+# So wide is a column at least whose words may be broken.
+_FREE = 20
 EXIT_FOUND, EXIT_INPUT, EXIT_REFUSED, EXIT_WORLD = 1, 2, 3, 4
 
 
@@ -71,20 +77,59 @@ def emit(value: Any, form: Form, show: Callable[[], None]) -> None:
         show()
 
 
-def table(columns: Sequence[str], rows: Iterable[Sequence[str | Text]], *, right: Sequence[str] = ()) -> None:
-    """Print rows under quiet headings; nothing is cut short that a person would need to copy."""
-    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
-    for column in columns:
-        # An id that is folded cannot be copied.
-        whole = column in {"id", "secret", "#"}
-        made.add_column(column, justify="right" if column in right else "left", overflow="fold", no_wrap=whole)
-    for row in rows:
-        made.add_row(*map(_seen, row))
+def table(
+    columns: Sequence[str], rows: Iterable[Sequence[str | Text]], *, right: Sequence[str] = (), free: Sequence[str] = ()
+) -> None:
+    """Print rows under quiet headings, or each as a record where the terminal is too narrow for them.
+
+    No word is broken: an id or a permission that is folded cannot be copied.
+
+    Args:
+        right: columns of numbers. free: columns of nothing that is copied, whose long words may be broken.
+    """
+    shown = [[_seen(cell) for cell in row] for row in rows]
+    cells = list(zip(columns, *shown, strict=True))
+    room = out.width - _GAP * len(columns)
+    least = [
+        min(_FREE, longest) if name in free else longest
+        for name, longest in zip(columns, (max(map(_longest_word, column)) for column in cells), strict=True)
+    ]
+    widths = _widths(least, [_whole(column) for column in cells], room)
+    if shown and widths is None:
+        for number, row in enumerate(shown):
+            if number:
+                out.print()
+            fields(zip(columns, row, strict=True))
+        return
+    made = Table(box=None, pad_edge=False, padding=(0, _GAP, 0, 0), header_style="dim")
+    for column, width in zip(columns, widths or (None for _ in columns), strict=True):
+        made.add_column(column, justify="right" if column in right else "left", overflow="fold", width=width)
+    for row in shown:
+        made.add_row(*row)
     out.print(made)
 
 
+def _widths(least: list[int], wanted: list[int], room: int) -> list[int] | None:
+    """Return how wide each column is: the widest give way first, none below its least. None: there is no room."""
+    if sum(least) > room:
+        return None
+    widths = [min(width, room) for width in wanted]
+    while sum(widths) > room:
+        widest = max((n for n, width in enumerate(widths) if width > least[n]), key=lambda n: widths[n])
+        widths[widest] -= 1
+    return widths
+
+
+def _longest_word(cell: str | Text) -> int:
+    return max(map(cell_len, str(cell).split()), default=0)
+
+
+def _whole(column: Iterable[str | Text]) -> int:
+    return max(cell_len(line) for cell in column for line in [*str(cell).splitlines(), ""])
+
+
 def fields(pairs: Iterable[tuple[str, str | Text]]) -> None:
-    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    made = Table(box=None, pad_edge=False, padding=(0, _GAP, 0, 0), show_header=False)
     made.add_column(style="dim", no_wrap=True)
     made.add_column(overflow="fold")
     for name, value in pairs:
@@ -138,7 +183,7 @@ def confirm(question: str, yes: bool) -> None:
 
 
 # What the API's fields are called here.
-_OPTIONS = {
+OPTIONS = {
     "redirect_uris": "--redirect",
     "post_logout_redirect_uris": "--after-sign-out",
     "backchannel_logout_uri": "--tell-sign-outs",
@@ -148,10 +193,12 @@ _OPTIONS = {
     "client_uri": "--home-page",
     "policy_uri": "--privacy-policy",
     "tos_uri": "--terms-of-use",
+    "grant_types": "--grant-type",
     "expires_at": "--until",
     "overlap_days": "--overlap",
     "asks": "--ask",
-    **{name: f"--{name}" for name in ("name", "purpose", "publisher", "days", "reason", "title", "level", "owners")},
+    "owners": "--owner",
+    **{name: f"--{name}" for name in ("name", "purpose", "publisher", "days", "reason", "title", "level")},
     "reach": "--in or --except",
 }
 
@@ -163,7 +210,7 @@ def option_of(field: str) -> str:
         # In a file: there it is called so.
         return field
     place = f" ({int(rest) + 1})" if rest.isdigit() else ""
-    return _OPTIONS.get(name, name) + place
+    return OPTIONS.get(name, name) + place
 
 
 def fail(error: JambError) -> NoReturn:

@@ -22,9 +22,10 @@ from jamb.cli.base.output import (
 )
 from jamb.cli.clients import attempts, removals, sheets
 from jamb.cli.clients.showing import owner_words, show_dossier, show_list, show_steps
-from jamb.client import Forbidden
-from jamb.core.clients.clients import ClientKind, OwnerLevel
+from jamb.client import BadInput, Forbidden
+from jamb.core.clients.clients import ClientKind, GrantType, OwnerLevel
 from jamb.core.lists import Attention
+from jamb.core.nearest_names import as_written, did_you_mean
 
 app = typer.Typer(no_args_is_help=True)
 
@@ -47,6 +48,13 @@ SupportOption = Annotated[str, typer.Option("--support", help="Where its users g
 HomeOption = Annotated[str | None, typer.Option("--home-page", help="Page about it, by https; empty: none")]
 PolicyOption = Annotated[str | None, typer.Option("--privacy-policy", help="Page by https; empty: none")]
 TermsOption = Annotated[str | None, typer.Option("--terms-of-use", help="Page by https; empty: none")]
+GrantTypeOption = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--grant-type",
+        help="It gets tokens by this one alone, as device_code; may be given again. Else: all of its kind",
+    ),
+]
 PublisherOption = Annotated[str, typer.Option(help="Domain of whoever makes it, if that is somebody else")]
 app.command()(removals.remove)
 app.command()(removals.restore)
@@ -91,6 +99,7 @@ def register(
     home_page: HomeOption = None,
     privacy_policy: PolicyOption = None,
     terms_of_use: TermsOption = None,
+    grant_type: GrantTypeOption = None,
     trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
     output: Output = Form.TABLE,
 ) -> None:
@@ -114,6 +123,7 @@ def register(
             client_uri=home_page or "",
             policy_uri=privacy_policy or "",
             tos_uri=terms_of_use or "",
+            grant_types=_grant_types(grant_type or []),
             trial_ends_at=moment_of("--trial-until", trial_until),
         )
 
@@ -151,6 +161,10 @@ def change(
     home_page: HomeOption = None,
     privacy_policy: PolicyOption = None,
     terms_of_use: TermsOption = None,
+    grant_type: GrantTypeOption = None,
+    every_grant_type: Annotated[
+        bool, typer.Option("--every-grant-type", help="By all grant types of its kind again")
+    ] = False,
     trial_until: Annotated[str | None, typer.Option(help="On trial until this day or moment")] = None,
     no_trial: Annotated[bool, typer.Option("--no-trial", help="It stays for good")] = False,
     if_match: IfMatchOption = None,
@@ -172,10 +186,23 @@ def change(
             client_uri=home_page,
             policy_uri=privacy_policy,
             tos_uri=terms_of_use,
+            grant_types=[] if every_grant_type else _grant_types(grant_type or []) or None,
             trial_ends_at=moment_of("--trial-until", trial_until),
             no_trial=no_trial,
         )
     emit(done, output, lambda: out.print(f"“{done.name}”: {done.purpose}", markup=False))
+
+
+def _grant_types(words: list[str]) -> list[GrantType]:
+    """Return the grant types that are meant, each by its name, or by its last part alone. Raises `BadInput`."""
+    known = {grant_type.value.rpartition(":")[2]: grant_type for grant_type in GrantType}
+    found = []
+    for word in words:
+        name = as_written(word.rpartition(":")[2], known)
+        if name not in known:
+            raise BadInput.field("--grant-type", word, f"one of {', '.join(known)}", did_you_mean(word, known, ""))
+        found.append(known[name])
+    return found
 
 
 @app.command()

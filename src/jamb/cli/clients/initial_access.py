@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from typing import Annotated
-from uuid import UUID
 
 import typer
 
 from jamb.cli.base.connection import connected
+from jamb.cli.base.names_and_ids import meant, whole_id
 from jamb.cli.base.output import Form, Output, emit, out, relative, table
 from jamb.core.clients.initial_access import DEFAULT_DAYS
 
@@ -54,8 +54,15 @@ def make(
 
 
 @app.command()
-def withdraw(token: Annotated[UUID, typer.Argument(metavar="ID")], output: Output = Form.TABLE) -> None:
+def withdraw(
+    token: Annotated[str, typer.Argument(metavar="TOKEN", help="Its id, how that begins, or its label")],
+    output: Output = Form.TABLE,
+) -> None:
     """End one that is open; what was registered with it stays."""
     with connected() as jamb:
-        done = jamb.initial_access.withdraw(token)
+        key = whole_id(token)
+        if key is None:
+            known, see = jamb.initial_access.list(), "jamb initial-access list"
+            key = meant(known, token, lambda one: {one.label}, noun="initial access token", see=see).id
+        done = jamb.initial_access.withdraw(key)
     emit(done, output, lambda: out.print(f"“{done.label}” registers nothing any more.", markup=False))

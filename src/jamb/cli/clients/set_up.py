@@ -100,11 +100,13 @@ def set_up(
         ready = run_set_up(
             jamb, wanted, once or str(uuid4()), consent=not ask_only, kept=lambda one: (save / _file_of(one)).exists()
         )
+        ids = _ids(ready, list(jamb.clients.sheets(ready.client.id)), save)
+        # Before anything is waited for: what was shown once is in no other hands.
+        _save(ready, ids, save)
         if wait and ready.consent is Consented.REQUESTED:
             ready = _waited(jamb, ready, wait)
-        sheets = list(jamb.clients.sheets(ready.client.id))
-    ids = _ids(ready, sheets, save)
-    _save(ready, ids, save)
+            ids = _ids(ready, list(jamb.clients.sheets(ready.client.id)), save)
+            _save_ids(ids, save)
     emit(ids, output, lambda: _show(ready, ids))
     for one in ready.left:
         note(f"Next step: {one}")
@@ -123,7 +125,7 @@ def _waited(jamb: Jamb, ready: Ready, minutes: int) -> Ready:
         time.sleep(min(_LOOK_EACH, max(0.0, until - time.monotonic())))
     client = jamb.clients.read(ready.client.id).client
     granted = not mine and not client.ladder.waiting
-    left = () if granted or mine else ("consent: the approvers declined; `jamb requests list --past` has their words",)
+    left = () if granted or mine else ("consent: it was not given; `jamb requests list --past` says how it ended",)
     return replace(
         ready,
         client=client,
@@ -155,7 +157,7 @@ def _ids(ready: Ready, sheets: list[Sheet], folder: Path) -> dict[str, Any]:
         "client_id": ready.client.id,
         "client_name": ready.client.name,
         "credential_id": str(credential.id) if credential is not None else None,
-        "credential_ends": credential.expires_at.isoformat() if credential and credential.expires_at else None,
+        "credential_expires": credential.expires_at.isoformat() if credential and credential.expires_at else None,
         "consent": ready.consent.value,
         "resources": [
             {"resource": one.resource, "issuer": one.issuer, "token_endpoint": one.token_endpoint, "scopes": one.scopes}
@@ -185,8 +187,8 @@ def _save(ready: Ready, ids: dict[str, Any], folder: Path) -> None:
     A stop in between leaves a folder that is known as this set-up's, and a credential that the next run replaces.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    lasting = {name: value for name, value in ids.items() if name not in {"did", "left", "folder"}}
-    files = {IDS: (json.dumps(lasting, indent=2) + "\n").encode()}
+    _save_ids(ids, folder)
+    files: dict[str, bytes] = {}
     if ready.issued is not None:
         files[SHEET] = ("\n\n".join(one.forms["env"] for one in ready.issued.sheets) + "\n").encode()
     if ready.made is not None:
@@ -200,10 +202,19 @@ def _save(ready: Ready, ids: dict[str, Any], folder: Path) -> None:
         files |= dict(zip(_PAIR, pair, strict=True))
     for name, content in files.items():
         # What was kept of a lost credential is of no use.
-        (folder / name).unlink(missing_ok=True)
-        write_private(folder / name, content)
+        _replace(folder / name, content)
     if ready.credential is not None and (ready.issued or ready.made):
         write_private(folder / _file_of(ready.credential), b"")
+
+
+def _save_ids(ids: dict[str, Any], folder: Path) -> None:
+    lasting = {name: value for name, value in ids.items() if name not in {"did", "left", "folder"}}
+    _replace(folder / IDS, (json.dumps(lasting, indent=2) + "\n").encode())
+
+
+def _replace(path: Path, content: bytes) -> None:
+    path.unlink(missing_ok=True)
+    write_private(path, content)
 
 
 def _show(ready: Ready, ids: dict[str, Any]) -> None:
@@ -214,7 +225,7 @@ def _show(ready: Ready, ids: dict[str, Any]) -> None:
     fields(
         [
             ("client id", ready.client.id),
-            ("credential", f"{ready.credential.hint}, ends {ends}" if ready.credential is not None else "none"),
+            ("credential", f"{ready.credential.hint}, expires {ends}" if ready.credential is not None else "none"),
             ("consent", ready.consent.value.replace("-", " ")),
             ("files", f"{files} in {ids['folder']}"),
         ]

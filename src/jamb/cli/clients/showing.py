@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import shlex
+
 from rich.text import Text
 
 from jamb.cli.base.output import (
@@ -14,6 +16,7 @@ from jamb.cli.base.output import (
 )
 from jamb.cli.credentials import credentials
 from jamb.core.clients.clients import OwnerLevel
+from jamb.core.clients.next_steps import NextStepKind
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.wire.clients.clients import Client, Dossier, Owner, Rung
@@ -154,8 +157,20 @@ def _used(rung: Rung) -> str | Text:
     return "too early to say" if rung.used is UsedState.TOO_EARLY else "—"
 
 
+# What does a next step; in capitals what only the reader knows.
+_COMMANDS = {
+    NextStepKind.ASK: "asks add {client} RESOURCE PERMISSION",
+    NextStepKind.CONSENT: "requests make {client} --reason WHY",
+    NextStepKind.CREDENTIAL: "secrets issue {client}",
+    NextStepKind.REDIRECT: "clients change {client} --redirect ADDRESS",
+}
+
+
 def show_steps(client: Client) -> None:
     if client.next_steps:
         heading("\nNext steps")
         for number, step in enumerate(client.next_steps, 1):
-            out.print(f"  {number}. {step}", markup=False)
+            out.print(f"  {number}. {step.words}", markup=False)
+            command = f"jamb {_COMMANDS[step.kind].format(client=shlex.quote(client.name))}"
+            # Whole, whatever the width: it is copied.
+            out.print(f"     {command}", markup=False, soft_wrap=True, style="cyan")

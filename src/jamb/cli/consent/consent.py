@@ -37,7 +37,7 @@ from jamb.cli.base.output import (
     table,
 )
 from jamb.client import BadInput
-from jamb.wire.consent.consent import ConsentAtResource, ConsentPreview, ReachPreview, Terms
+from jamb.wire.consent.consent import ConsentAtResource, ConsentPreview, DirectoryGrant, ReachPreview, Terms
 from jamb.wire.resources.reach import ReachSent
 
 app = typer.Typer(no_args_is_help=True)
@@ -51,8 +51,43 @@ OutsideOption = Annotated[
 
 
 @app.command("list")
-def list_consents(client: ClientArgument, output: Output = Form.TABLE) -> None:
-    """List the consents in force, those that people gave for themselves too."""
+def list_consents(
+    client: Annotated[
+        str | None, typer.Argument(metavar="[CLIENT]", help="Name or id of a client; without: all of the directory")
+    ] = None,
+    find: Annotated[str | None, typer.Option(help="Part of the client, the permission or the person")] = None,
+    resource: Annotated[str | None, typer.Option(help="Only at this resource")] = None,
+    permission: Annotated[str | None, typer.Option(help="Only this permission")] = None,
+    delegated: Annotated[
+        bool | None, typer.Option("--delegated/--itself", help="Only for people, or as itself")
+    ] = None,
+    bounded: Annotated[
+        bool | None, typer.Option("--bounded/--unbounded", help="Only those that count for some objects, or for all")
+    ] = None,
+    by_people: Annotated[bool, typer.Option("--by-people", help="Only those that people gave for themselves")] = False,
+    expires_before: Annotated[str | None, typer.Option(help="Only those that expire before this day or moment")] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """List the consents in force of one client, or of the whole directory: those granted last first."""
+    narrowed = any(said is not None for said in (find, resource, permission, delegated, bounded, expires_before))
+    if client is not None and (narrowed or by_people):
+        allowed = "a client, or options that narrow the list of the directory"
+        raise BadInput.field("CLIENT", client, allowed, "Give one or the other; --find takes a part of its name.")
+    if client is None:
+        with connected() as jamb:
+            everywhere = list(
+                jamb.consent.all(
+                    q=find,
+                    resource=resource,
+                    permission=permission,
+                    kind=kind_of(delegated) if delegated is not None else None,
+                    bounded=bounded,
+                    by_person=True if by_people else None,
+                    expires_before=moment_of("--expires-before", expires_before),
+                )
+            )
+        emit(everywhere, output, lambda: _show_all(everywhere))
+        return
     with connected() as jamb:
         found = list(jamb.consent.list(jamb.clients.find(client).id))
     emit(
@@ -74,6 +109,26 @@ def list_consents(client: ClientArgument, output: Output = Form.TABLE) -> None:
             ],
         ),
     )
+
+
+def _show_all(found: list[DirectoryGrant]) -> None:
+    table(
+        ["client", "resource", "permission", "kind", "for", "reach", "since", "until"],
+        [
+            [
+                one.client_name,
+                one.resource,
+                one.permission,
+                one.kind,
+                (one.person or "everyone") + (", by themselves" if one.by_person else ""),
+                one.reach.words,
+                f"{relative(one.granted_at)} by {one.granted_by}",
+                relative(one.expires_at, "no expiry"),
+            ]
+            for one in found
+        ],
+    )
+    note(f"{len(found)} {'consent' if len(found) == 1 else 'consents'}")
 
 
 @app.command()

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from itertools import islice
 from typing import Annotated
-from uuid import UUID
 
 import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
+from jamb.cli.base.names_and_ids import meant, whole_id
 from jamb.cli.base.options import ChosenOption, DelegatedOption, UntilOption, chosen_asks, moment_of, reach_by_resource
 from jamb.cli.base.output import (
     ClientArgument,
@@ -27,12 +28,17 @@ from jamb.cli.base.output import table as print_table
 from jamb.cli.consent.consent import OutsideOption, WithinOption, show_preview
 from jamb.cli.consent.rightsize import held_words, show_dry_run
 from jamb.cli.resources.resources import show_change
-from jamb.client import BadInput
+from jamb.client import BadInput, Jamb
+from jamb.core.errors import NotFound
 from jamb.wire.consent.consent import Terms
 from jamb.wire.consent.requests import ConsentRequest, RequestDossier
 
 app = typer.Typer(no_args_is_help=True)
-RequestArgument = Annotated[UUID, typer.Argument(metavar="REQUEST", help="The id of a request (see list)")]
+# Of those that are over, the latest.
+_LOOKED_AT = 500
+RequestArgument = Annotated[
+    str, typer.Argument(metavar="REQUEST", help="Its id, how that begins, or the whole name of its client")
+]
 
 
 @app.command("list")
@@ -72,7 +78,7 @@ def list_requests(
 def show(request: RequestArgument, output: Output = Form.TABLE) -> None:
     """Show one request, and what granting it would make possible now."""
     with connected() as jamb:
-        found = jamb.requests.read(request)
+        found = jamb.requests.read(_find(jamb, request, past=True).id)
     emit(found, output, lambda: _show(found))
 
 
@@ -128,7 +134,7 @@ def grant(
     ends = moment_of("--until", until)
     terms = Terms(reach=reach, expires_at=ends) if reach or ends is not None else None
     with connected() as jamb:
-        found = jamb.requests.read(request)
+        found = jamb.requests.read(_find(jamb, request).id)
         if output is Form.TABLE:
             if terms is not None and found.preview is not None:
                 asks = [ask.id for place in found.preview.resources for ask in place.asks]
@@ -136,7 +142,7 @@ def grant(
                 found = RequestDossier(request=found.request, preview=seen)
             _show(found)
             confirm(f"Say yes to {found.request.subject or f'“{found.request.client_name}”'}?", yes)
-        decided = jamb.requests.grant(request, terms=terms, words=words, force=force)
+        decided = jamb.requests.grant(found.request.id, terms=terms, words=words, force=force)
 
     def said() -> None:
         if decided.state == "granted":
@@ -156,7 +162,7 @@ def decline(
 ) -> None:
     """Decline a request, with words."""
     with connected() as jamb:
-        decided = jamb.requests.decline(request, words)
+        decided = jamb.requests.decline(_find(jamb, request).id, words)
     emit(
         decided, output, lambda: out.print(f"Declined; {decided.requested_by} reads why on their Today.", markup=False)
     )
@@ -166,9 +172,28 @@ def decline(
 def withdraw(request: RequestArgument, output: Output = Form.TABLE) -> None:
     """Take a waiting request back."""
     with connected() as jamb:
-        found = jamb.requests.read(request).request
-        ended = jamb.requests.withdraw(found.client_id, request)
+        found = _find(jamb, request)
+        ended = jamb.requests.withdraw(found.client_id, found.id)
     emit(ended, output, lambda: out.print("Taken back.", markup=False))
+
+
+def _find(jamb: Jamb, reference: str, *, past: bool = False) -> ConsentRequest:
+    """Return the request that is meant, of those that wait; with `past` of the latest others, where none waits."""
+
+    if (whole := whole_id(reference)) is not None:
+        return jamb.requests.read(whole).request
+
+    def names(one: ConsentRequest) -> list[str]:
+        return [one.client_name] if one.client_name else []
+
+    known = list(jamb.requests.list())
+    try:
+        return meant(known, reference, names, noun="request that waits", see="jamb requests list")
+    except NotFound:
+        if not past:
+            raise
+    decided = islice(jamb.requests.list(waiting=False), _LOOKED_AT)
+    return meant([*known, *decided], reference, names, noun="request", see="jamb requests list --past")
 
 
 def _state(one: ConsentRequest) -> Text:

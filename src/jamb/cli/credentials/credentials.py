@@ -13,6 +13,7 @@ import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
+from jamb.cli.base.names_and_ids import meant
 from jamb.cli.base.output import (
     ClientArgument,
     Form,
@@ -27,7 +28,7 @@ from jamb.cli.base.output import (
     table,
 )
 from jamb.cli.credentials.private_files import write_private
-from jamb.client import BadInput, Jamb, NotFound
+from jamb.client import BadInput, Jamb
 from jamb.core.credentials import CredentialState, KeyType
 from jamb.wire.clients.clients import Client
 from jamb.wire.credentials.credentials import Credential
@@ -236,18 +237,17 @@ def _tell(done: str, changed: Credential, output: Form) -> None:
 
 
 def pick(jamb: Jamb, client: str, reference: str) -> tuple[Client, Credential]:
-    """Return the client and the one of its credentials that is meant: by id, hint or label."""
+    """Return the client and the one of its credentials that is meant: by id, how it begins, hint or label."""
     found = jamb.clients.find(client)
-    wanted = reference.strip()
-    held = [
-        one
-        for one in jamb.credentials.list(found.id)
-        if wanted in {str(one.id), one.hint, one.hint.rstrip("…"), one.label or one.hint}
-    ]
-    if len(held) != 1:
-        said = "more than one credential" if held else "no credential"
-        raise NotFound(f"“{found.name}” has {said} “{wanted[:40]}”.", next_step="Give its id: `jamb credentials list`.")
-    return found, held[0]
+    held = meant(
+        jamb.credentials.list(found.id),
+        reference,
+        lambda one: {one.hint, one.hint.rstrip("…"), one.label or one.hint},
+        noun="credential",
+        of=found.name,
+        see=f"jamb credentials list {found.id}",
+    )
+    return found, held
 
 
 def show(credentials: Sequence[Credential]) -> None:

@@ -9,6 +9,7 @@ import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
+from jamb.cli.base.names_and_ids import meant
 from jamb.cli.base.options import OwnersOption
 from jamb.cli.base.output import (
     ClientArgument,
@@ -27,7 +28,7 @@ from jamb.cli.base.output import (
 from jamb.cli.credentials import sealing
 from jamb.cli.credentials.credentials import DaysOption, LabelOption, pick
 from jamb.cli.credentials.handed_over import free_folder, keep_handed_over
-from jamb.client import HandoverLink, NotFound
+from jamb.client import HandoverLink
 from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.handover import DEFAULT_HOURS, Deliver, HandoverState
 from jamb.wire.credentials.handovers import Handover, MadeHandover
@@ -89,16 +90,16 @@ def list_handovers(client: ClientArgument, output: Output = Form.TABLE) -> None:
 @app.command()
 def withdraw(
     client: ClientArgument,
-    link: Annotated[str, typer.Argument(metavar="ID", help="Its id, from the list")],
+    link: Annotated[str, typer.Argument(metavar="ID", help="Its id, how that begins, or the hint of its credential")],
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
     """Take a link back before it is opened. Its credential stands until it is withdrawn, too."""
     with connected() as jamb:
         found = jamb.clients.find(client)
-        held = next((one for one in jamb.handovers.list(found.id) if str(one.id) == link.strip()), None)
-        if held is None:
-            raise NotFound(f"“{found.name}” has no handover “{link[:40]}”.", next_step="Give an id of the list.")
+        links = jamb.handovers.list(found.id)
+        see = f"jamb handover list {found.id}"
+        held = meant(links, link, lambda one: {one.hint}, noun="handover link", of=found.name, see=see)
         confirm(f"Take back the link to {held.hint} of “{found.name}”?", yes)
         ended = jamb.handovers.withdraw(found.id, held.id)
     emit(ended, output, lambda: out.print(f"Taken back: nobody can open it. {ended.hint} stands.", markup=False))

@@ -31,6 +31,8 @@ from jamb.cli.credentials.rotation_files import keep, target_of
 from jamb.cli.credentials.rotation_view import show_due, show_forecast, show_one, show_opened, show_rotations
 from jamb.client import BadInput, Jamb, NotFound, keep_fresh
 from jamb.client.credentials.keeping_fresh import Did
+from jamb.wire.clients.clients import Client
+from jamb.wire.credentials.credentials import Credential
 from jamb.wire.credentials.rotations import Rotation
 
 app = typer.Typer(no_args_is_help=True)
@@ -65,7 +67,10 @@ def list_rotations(
 @app.command("open")
 def open_one(
     client: ClientArgument,
-    credential: Annotated[str, typer.Argument(metavar="CREDENTIAL", help="Its id, its hint, or its label")],
+    credential: Annotated[
+        str | None,
+        typer.Argument(metavar="[CREDENTIAL]", help="Its id, hint or label; left out: the only one that works"),
+    ] = None,
     days: DaysOption = None,
     overlap: OverlapOption = None,
     owners: OwnersOption = False,
@@ -75,7 +80,7 @@ def open_one(
 ) -> None:
     """Put another credential like it beside one. Both are valid until the old one is withdrawn."""
     with connected() as jamb:
-        found, held = pick(jamb, client, credential)
+        found, held = pick(jamb, client, credential) if credential is not None else _only_one(jamb, client)
         target = target_of(save, found.name, held.hint) if save is not None else None
         if target is not None and target.exists():
             raise BadInput.field("--save", str(target), "a folder without this file", "Nothing was opened.")
@@ -85,6 +90,15 @@ def open_one(
             note(f"What is secret is in {target}; it is the only copy.")
         opened = opened.model_copy(update={"issued": None, "made": None})
     emit(opened, output, lambda: show_opened(opened, form))
+
+
+def _only_one(jamb: Jamb, client: str) -> tuple[Client, Credential]:
+    found = jamb.clients.find(client)
+    working = [one for one in jamb.credentials.list(found.id) if one.state.works]
+    if len(working) == 1:
+        return found, working[0]
+    hints = ", ".join(one.hint for one in working) or "it has none that works"
+    raise BadInput.field("CREDENTIAL", "nothing", f"which of its credentials: {hints}")
 
 
 @app.command()

@@ -27,10 +27,14 @@ ClientsOption = Annotated[list[str] | None, typer.Option("--client", help="Clien
 
 
 @people.command("list")
-def list_people(output: Output = Form.TABLE) -> None:
+def list_people(
+    find: Annotated[str, typer.Option("--find", help="Part of the name or login")] = "",
+    inactive: Annotated[bool, typer.Option("--inactive", help="Only those who may not act any more")] = False,
+    output: Output = Form.TABLE,
+) -> None:
     """List the people of the directory with the roles they hold themselves."""
     with connected() as jamb:
-        found = list(jamb.people.list())
+        found = list(jamb.people.list(q=find, active=False if inactive else None))
     rows = [[one.name, one.login, "active" if one.active else "inactive", ", ".join(one.roles) or "—"] for one in found]
     emit(found, output, lambda: table(["name", "login", "state", "roles"], rows))
 
@@ -206,6 +210,22 @@ def remove_role(name: Annotated[str, typer.Argument(help="A custom role")], yes:
     out.print(f"Removed {name}.", markup=False)
 
 
+@roles.command("holders")
+def list_holders(
+    name: Annotated[str, typer.Argument(metavar="ROLE", help="Name of the role")],
+    find: Annotated[str, typer.Option("--find", help="Part of a name or login")] = "",
+    output: Output = Form.TABLE,
+) -> None:
+    """List who holds a role, and where: groups, people, clients."""
+    with connected() as jamb:
+        found = list(jamb.roles.holders(name, q=find))
+    rows = [
+        [one.kind, one.name, one.id, one.reach.words, relative(one.expires_at, "no expiry"), one.assigned_by]
+        for one in found
+    ]
+    emit(found, output, lambda: table(["kind", "name", "login or id", "reach", "expires", "assigned by"], rows))
+
+
 @roles.command()
 def assign(
     name: Annotated[str, typer.Argument(metavar="ROLE", help="A role")],
@@ -282,4 +302,6 @@ def _held(one: Role) -> str:
         bounds += [f"until {relative(holder.expires_at)}"] if holder.expires_at is not None else []
         kind = "" if holder.kind == "person" else f"{holder.kind} "
         parts.append(f"{kind}{holder.name}" + (f" ({', '.join(bounds)})" if bounds else ""))
+    if one.holders_in_all > len(one.holders):
+        parts.append(f"and {one.holders_in_all - len(one.holders)} more: jamb roles holders {one.name}")
     return ", ".join(parts) or "nobody"

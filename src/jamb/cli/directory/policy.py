@@ -12,7 +12,7 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.output import Form, IfMatchOption, Output, emit, out, table
 from jamb.client import BadInput
 from jamb.core.directory.policy import DirectoryPolicy, meanings
-from jamb.core.near import as_written, did_you_mean
+from jamb.core.nearest_names import as_written, did_you_mean
 from jamb.wire.directory.directories import Policy, PolicyPreview
 
 app = typer.Typer(no_args_is_help=True)

@@ -9,14 +9,17 @@ import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
+from jamb.cli.base.names_and_ids import meant
 from jamb.cli.base.options import read_text
 from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
-from jamb.client import Jamb, NotFound
+from jamb.client import Jamb
 from jamb.wire.notices.notices import Notice, Webhook
 
 app = typer.Typer(no_args_is_help=True)
 webhooks = typer.Typer(no_args_is_help=True)
-WebhookArgument = Annotated[str, typer.Argument(metavar="WEBHOOK", help="Its id or its whole address")]
+WebhookArgument = Annotated[
+    str, typer.Argument(metavar="WEBHOOK", help="Its id, how that begins, or its whole address")
+]
 
 
 @app.command("list")
@@ -110,10 +113,7 @@ def revive(webhook: WebhookArgument, output: Output = Form.TABLE) -> None:
 
 
 def _find(jamb: Jamb, reference: str) -> Webhook:
-    found = next((one for one in jamb.webhooks.list() if reference in {str(one.id), one.url}), None)
-    if found is None:
-        raise NotFound(f"There is no webhook “{reference[:80]}”.", next_step="See `jamb webhooks list`.")
-    return found
+    return meant(jamb.webhooks.list(), reference, lambda one: {one.url}, noun="webhook", see="jamb webhooks list")
 
 
 def _show(found: list[Notice]) -> None:

@@ -26,7 +26,10 @@ def explain(
     ] = None,
     output: Output = Form.TABLE,
 ) -> None:
-    """Say whether a client may do an operation, every check behind it, and the smallest step."""
+    """Say whether a client may do an operation, every check behind it, and the smallest step.
+
+    Leaves with code 1 when it may not.
+    """
     with connected() as jamb:
         found = jamb.clients.explain(
             jamb.clients.find(client).id,
@@ -59,7 +62,7 @@ def show_explanation(found: Explanation) -> None:
             weight = f"  (adds weight {step.added_weight:g})" if step.added_weight else ""
             out.print(f"  {number}. {step.text}{weight}", markup=False)
             if step.command:
-                out.print(f"     {step.command}", style="cyan", markup=False)
+                out.print(f"     {step.command}", style="cyan", markup=False, soft_wrap=True)
         if found.agreement:
             out.print(f"  {found.agreement}", markup=False)
     elif not found.allowed:

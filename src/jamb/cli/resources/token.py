@@ -10,12 +10,14 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
+import httpx
 import typer
 
 from jamb.cli.base.options import read_text
 from jamb.cli.base.output import Form, Output, emit, note, out
+from jamb.cli.credentials.private_files import write_private
 from jamb.cli.resources.probe import show_token
-from jamb.client import ClientCredentials, KeyPair, PrivateKey, sign_in_by_browser, sign_in_by_device
+from jamb.client import ClientCredentials, KeyPair, PrivateKey, ProofKey, sign_in_by_browser, sign_in_by_device
 from jamb.core.errors import BadInput
 from jamb.core.tokens import read_token
 from jamb.wire.resources.probe import ReadClaim, TokenStep
@@ -51,24 +53,33 @@ def get(
     key_file: Annotated[
         Path | None, typer.Option(help="A file with the private key; its passphrase is in CLIENT_KEY_PASSPHRASE")
     ] = None,
+    bound_to: Annotated[
+        Path | None, typer.Option(help="A file with the key that the token is bound to (DPoP); made if it is not there")
+    ] = None,
 ) -> None:
-    """Fetch an access token and print it, alone, for scripts. What is asked of a person is on standard error."""
+    """Fetch an access token and print it, alone, for scripts. What is asked of a person is on standard error.
+
+    A token that is bound to a key is sent with a proof for each request: jamb token proof makes it.
+    """
     said = _sheet(sheet) if sheet is not None else {}
     issuer, client = issuer or said.get("ISSUER", ""), client or said.get("CLIENT_ID", "")
     resource, scope = resource or said.get("RESOURCE", ""), scope or said.get("SCOPE", "")
     for name, value in (("issuer", issuer), ("client", client)):
         if not value:
             raise BadInput.field(f"--{name}", "nothing", "what the connection sheet has", "Give it, or --sheet FILE.")
+    bound = ProofKey(_proof_key(bound_to, make=True)) if bound_to is not None else None
     if acting is Acting.BROWSER:
-        print(sign_in_by_browser(issuer, client, scope, resource=resource, open_browser=_told).access_token)
+        signed_in = sign_in_by_browser(issuer, client, scope, resource=resource, open_browser=_told, proof_key=bound)
+        print(signed_in.access_token)
         return
     if acting is Acting.DEVICE:
-        print(sign_in_by_device(issuer, client, scope, resource=resource, show=_shown).access_token)
+        print(sign_in_by_device(issuer, client, scope, resource=resource, show=_shown, proof_key=bound).access_token)
         return
     endpoint = f"{issuer.rstrip('/')}/token"
     if key_file is not None:
         key = PrivateKey.read(key_file, os.environ.get("CLIENT_KEY_PASSPHRASE", ""))
-        print(_fetched(KeyPair(client, key, token_endpoint=endpoint, resource=resource), scope, exchange))
+        by_key = KeyPair(client, key, token_endpoint=endpoint, resource=resource, proof_key=bound)
+        print(_fetched(by_key, scope, exchange))
         return
     secret = read_text("--secret-file", secret_file).rstrip("\r\n") if secret_file is not None else ""
     secret = secret or said.get("CLIENT_SECRET", "") or os.environ.get("CLIENT_SECRET", "")
@@ -76,7 +87,43 @@ def get(
         raise BadInput.field(
             "--secret-file", "nothing", "a secret or a key", "Give --secret-file, --key-file, or set CLIENT_SECRET."
         )
-    print(_fetched(ClientCredentials(client, secret, token_endpoint=endpoint, resource=resource), scope, exchange))
+    by_secret = ClientCredentials(client, secret, token_endpoint=endpoint, resource=resource, proof_key=bound)
+    print(_fetched(by_secret, scope, exchange))
+
+
+@app.command()
+def proof(
+    method: Annotated[str, typer.Argument(help="Of the request that the proof is for, as GET")],
+    address: Annotated[str, typer.Argument(help="Of the request; what follows a ? does not matter")],
+    bound_to: Annotated[Path, typer.Option(help="The file with the key that the token is bound to")],
+    token: Annotated[Path, typer.Option(help="A file with the token; - for standard input")] = Path("-"),
+    nonce: Annotated[str, typer.Option(help="What the server answered in DPoP-Nonce, where it wants one")] = "",
+) -> None:
+    """Print the two headers of one request with a token that is bound to a key (RFC 9449), as curl -H @- reads them.
+
+    A proof counts once, for this method and address, and for a minute.
+    """
+    held = read_text("--token", token).strip()
+    wrong = BadInput.field("ADDRESS", address, "the whole address of the request, as https://api.example/x")
+    try:
+        request = httpx.Request(method.strip().upper(), address)
+    except httpx.InvalidURL as error:
+        raise wrong from error
+    if not (request.url.host and request.url.scheme in {"http", "https"}):
+        raise wrong
+    ProofKey(_proof_key(bound_to, make=False)).prove(request, held, nonce)
+    for name in ("Authorization", "DPoP"):
+        print(f"{name}: {request.headers[name]}")
+
+
+def _proof_key(file: Path, *, make: bool) -> PrivateKey:
+    """Return the key in a file; `make`: a fresh one is put there, for its owner alone, if there is no such file."""
+    if make and not file.exists():
+        key = PrivateKey.make()
+        write_private(file, key.pem())
+        note(f"Made the key {file}: keep it beside the token, for its owner alone.")
+        return key
+    return PrivateKey.of(read_text("--bound-to", file).encode(), os.environ.get("BOUND_KEY_PASSPHRASE", ""), str(file))
 
 
 def _fetched(proof: ClientCredentials, scope: str, exchange: Path | None) -> str:

@@ -36,12 +36,12 @@ class ProofKey:
     def __repr__(self) -> str:
         return f"ProofKey(kty={self._jwk['kty']!r})"
 
-    def prove(self, request: httpx.Request, token: str = "") -> None:
-        """Put a fresh proof on a request, with the token that it is for."""
+    def prove(self, request: httpx.Request, token: str = "", nonce: str = "") -> None:
+        """Put a fresh proof on a request, with the token that it is for. `nonce`: else the server's last."""
         now, url = int(time.time()), request.url.copy_with(query=None, fragment=None)
         claims: dict[str, Any] = {"jti": uuid4().hex, "htm": request.method, "htu": str(url), "iat": now}
         with self._lock:
-            nonce = self._nonces.get(_origin(request.url))
+            nonce = nonce or self._nonces.get(_origin(request.url), "")
         if nonce:
             claims["nonce"] = nonce
         if token:

@@ -10,7 +10,7 @@ from jamb.client.base.section import Section, idempotency_header, match_header, 
 from jamb.core.clients.clients import OwnerLevel
 from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
-from jamb.core.near import did_you_mean
+from jamb.core.nearest_names import SHORTEST_BEGINNING, did_you_mean
 from jamb.core.permissions import AccessKind
 from jamb.wire.clients.clients import Changed, Client, Dossier, Registered, TokensRevoked
 from jamb.wire.credentials.credentials import Attempt, Sheet
@@ -20,7 +20,7 @@ from jamb.wire.resources.reach import ReachSheet
 from jamb.wire.resources.usage import Refusals
 
 # Among so many clients a name is looked for that is like what was typed.
-_LOOKED_AT = 200
+_LOOKED_AT = 100
 
 
 class Clients(Section):
@@ -86,10 +86,15 @@ class Clients(Section):
         return self._transport.one(Dossier, "GET", f"/clients/{path_segment(client_id)}")
 
     def find(self, reference: str) -> Client:
-        """Return the client of this id or exact name (any letter case). Raises `NotFound`, or `BadInput` if unclear."""
+        """Return the client of this id, or how it begins, or exact name in any letter case.
+
+        Raises `NotFound`, or `BadInput` if several fit.
+        """
         wanted = reference.strip().casefold()
-        found = [
-            client for client in self.list(q=reference.strip()[:100]) if wanted in {client.id, client.name.casefold()}
+        fit = list(self.list(q=reference.strip()[:100]))
+        begins = len(wanted) >= SHORTEST_BEGINNING
+        found = [client for client in fit if client.id == wanted] or [
+            client for client in fit if client.name.casefold() == wanted or (begins and client.id.startswith(wanted))
         ]
         if len(found) == 1:
             return found[0]

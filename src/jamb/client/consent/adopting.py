@@ -100,6 +100,7 @@ class _Adoption:
             client_uri=one.client_uri,
             policy_uri=one.policy_uri,
             tos_uri=one.tos_uri,
+            grant_types=one.grant_types,
         )
         self.did.append("registered")
         return made.id
@@ -123,6 +124,7 @@ class _Adoption:
                 client_uri=one.client_uri,
                 policy_uri=one.policy_uri,
                 tos_uri=one.tos_uri,
+                grant_types=one.grant_types,
             )
 
     def _ask(self, client_id: str, steps: Sequence[CharterStep]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from uuid import UUID
 
@@ -12,6 +12,7 @@ from jamb.wire.consent.consent import (
     Ask,
     CheckedList,
     ConsentPreview,
+    DirectoryGrant,
     Grant,
     Inheritance,
     InheritedChoice,
@@ -82,6 +83,29 @@ class Consent(Section):
     def list(self, client_id: str) -> Sequence[Grant]:
         """Return the consents in force, those that people gave for themselves too."""
         return self._transport.many(Grant, "GET", f"/clients/{path_segment(client_id)}/consents")
+
+    def all(
+        self,
+        *,
+        q: str | None = None,
+        resource: str | None = None,
+        permission: str | None = None,
+        kind: AccessKind | None = None,
+        bounded: bool | None = None,
+        by_person: bool | None = None,
+        expires_before: datetime | None = None,
+    ) -> Iterator[DirectoryGrant]:
+        """Yield the consents in force of all clients over all pages, those granted last first.
+
+        Args:
+            q: part of the client, the permission or the person that it covers.
+            bounded: only those that count for some objects, or only those that count for all.
+            by_person: only those that people gave for themselves, or only others.
+            expires_before: only those that expire before this moment.
+        """
+        filters = {"q": q, "resource": resource, "permission": permission, "kind": kind, "bounded": bounded}
+        filters |= {"by_person": by_person, "expires_before": expires_before.isoformat() if expires_before else None}
+        return self._transport.pages(DirectoryGrant, "/consents", {**filters, "limit": 100})
 
     def preview(
         self, client_id: str, *, asks: Sequence[UUID] | None = None, terms: Terms | None = None

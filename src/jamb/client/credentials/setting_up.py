@@ -23,7 +23,7 @@ from jamb.core.errors import (
     SecondApprover,
     Violation,
 )
-from jamb.core.near import as_written, did_you_mean, listed
+from jamb.core.nearest_names import as_written, did_you_mean, listed
 from jamb.core.permissions import AccessKind
 from jamb.wire.clients.clients import Client, Dossier
 from jamb.wire.credentials.credentials import Credential, IssuedSecret, MadeCertificate

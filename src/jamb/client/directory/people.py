@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from jamb.client.base.section import Section, match_header, path_segment
 from jamb.core.directory.roles import HolderKind
 from jamb.core.directory.sign_in_links import DEFAULT_HOURS
 from jamb.wire.directory.people import PeopleImported, Person
-from jamb.wire.directory.roles import ClientGain, Group, Role, RoleSent
+from jamb.wire.directory.roles import Assignment, ClientGain, Group, Role, RoleSent
 from jamb.wire.directory.sign_in_links import SignInLink
 from jamb.wire.resources.reach import ReachSent
 
 
 class People(Section):
-    def list(self) -> Sequence[Person]:
-        return self._transport.many(Person, "GET", "/people")
+    def list(self, *, q: str = "", active: bool | None = None) -> Iterator[Person]:
+        """Yield the people by name.
+
+        Args:
+            q: part of the name or login. active: only those who may act, or only those who may not.
+        """
+        return self._transport.pages(Person, "/people", {"q": q, "active": active, "limit": 100})
 
     def add(self, login: str, name: str, *, roles: Sequence[str] = ()) -> Person:
         """Add a person. They can sign in once they chose a password by a link: see `link`."""
@@ -71,7 +76,12 @@ class Groups(Section):
 
 class Roles(Section):
     def list(self) -> Sequence[Role]:
+        """Return the roles, shipped ones first, each with the first of its holders: see `holders`."""
         return self._transport.many(Role, "GET", "/roles")
+
+    def holders(self, name: str, *, q: str = "") -> Iterator[Assignment]:
+        """Yield who holds a role: groups, people, clients, each by name. `q`: part of a name or login."""
+        return self._transport.pages(Assignment, f"/roles/{path_segment(name)}/holders", {"q": q, "limit": 100})
 
     def save(self, name: str, role: RoleSent, *, if_match: str | None = None) -> Role:
         """Make a custom role, or change what one bundles.

@@ -107,6 +107,14 @@ def compare(
     )
 
 
+def added_weight(
+    catalogue: Catalogue, before: Iterable[Holding], after: Iterable[Holding], tree: CollectionTree = NO_COLLECTIONS
+) -> float:
+    """Return the `added_weight` of `compare`, and nothing else of it."""
+    old, new = possible(catalogue, before, tree), possible(catalogue, after, tree)
+    return _to_one_place(_added(catalogue, old, new, tree))
+
+
 def across(before: Catalogue, after: Catalogue, held: Iterable[Holding], tree: CollectionTree) -> Comparison | None:
     """Compare what the same holdings open in two catalogues of one resource; None where nothing differs for them.
 

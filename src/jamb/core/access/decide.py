@@ -25,7 +25,7 @@ from datetime import datetime
 from enum import StrEnum
 
 from jamb.core.access.standing import ClientStanding, HeldGrant, PersonStanding, RoleHolding
-from jamb.core.near import did_you_mean, listed
+from jamb.core.nearest_names import did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 
@@ -37,6 +37,7 @@ class CheckName(StrEnum):
     GRANTED = "granted"
     REACH = "reach"
     CREDENTIAL = "credential"
+    GRANT_TYPE = "grant-type"
     PERSON = "person"
     ADMITTED = "admitted"
     ROLE = "role"
@@ -120,6 +121,9 @@ def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: 
     if client.can_authenticate is not None:
         evidence = "a credential works" if client.can_authenticate else "no credential works: it cannot fetch a token"
         checks.append(Check(CheckName.CREDENTIAL, client.can_authenticate, evidence))
+    if client.lacks_grant_type:
+        evidence = f"it is registered without {client.lacks_grant_type}: it gets no such token"
+        checks.append(Check(CheckName.GRANT_TYPE, False, evidence))
     if request.kind is AccessKind.DELEGATED:
         checks.extend(_person(catalogue, client, request, now))
     if request.token is not None:

@@ -19,6 +19,7 @@ class StepKind(StrEnum):
     WIDEN_REACH = "widen-reach"
     COLLECT_OBJECT = "collect-object"
     ISSUE_SECRET = "issue-secret"  # noqa: S105 - the name of a step
+    USE_GRANT_TYPE = "use-grant-type"
     ENABLE_CLIENT = "enable-client"
     ASSIGN_ROLE = "assign-role"
     JOIN_GROUP = "join-group"
@@ -75,8 +76,7 @@ def explain(
         steps.extend(granting)
     if CheckName.REACH in failed:
         steps.append(_reach_step(catalogue, client, request, now))
-    if CheckName.CREDENTIAL in failed:
-        steps.append(Step(StepKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
+    steps.extend(_token_steps(client, failed))
     if request.person is not None:
         theirs = _person_steps(catalogue, client, request, request.person, failed, roles, now)
         if theirs is None:
@@ -157,6 +157,18 @@ def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, 
         reach = Reach.all_but(*left) if left else EVERYWHERE
     text = f"Have an approver let {grant.permission} reach {reach.words} instead of {grant.reach.words}."
     return Step(StepKind.WIDEN_REACH, text, grant.permission, 0, reach, one_person=grant.person_id is not None)
+
+
+def _token_steps(client: ClientStanding, failed: set[CheckName]) -> list[Step]:
+    """Return what lets the client fetch a token at all."""
+    steps = []
+    if CheckName.CREDENTIAL in failed:
+        steps.append(Step(StepKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
+    if CheckName.GRANT_TYPE in failed:
+        words = f"Have an owner register “{client.name}” for {client.lacks_grant_type}, too."
+        every = " ".join((*client.grant_types, client.lacks_grant_type))
+        steps.append(Step(StepKind.USE_GRANT_TYPE, words, every))
+    return steps
 
 
 def _person_steps(

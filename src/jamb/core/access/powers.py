@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from jamb.core.access.compare import Comparison, compare, possible
+from jamb.core.access.compare import Comparison, added_weight, compare, possible
 from jamb.core.access.standing import HeldGrant, Holding
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import Collection, CollectionTree, Reach, coverage
@@ -44,12 +44,12 @@ class Place:
         earlier, later = frozenset(before), frozenset(after)
         trees = (self.tree_of(earlier | later), *self.past_trees)
         return max(
-            compare(
+            added_weight(
                 catalogue,
                 _known(catalogue, earlier),
                 _known(catalogue, earlier) | _weighed(catalogue, tree, later - earlier),
                 tree,
-            ).added_weight
+            )
             for catalogue in (self.catalogue, *self.past_catalogues)
             for tree in trees
         )
@@ -115,6 +115,49 @@ def beyond(places: Mapping[UUID, Place], wanted: Powers, have: Powers) -> Beyond
             operation = place.catalogue.operations[name]
             names.append((-weigh_operation(operation), f"“{operation.title}” at {place.catalogue.name}"))
     return Beyond(round(weight, 1), tuple(words for _, words in sorted(names)))
+
+
+# What is held, each resource and each set of holdings by a number: compared in no time.
+Numbered = tuple[tuple[int, int], ...]
+
+
+class Weigher:
+    """Tells the weight of `beyond` for many pairs of powers, each difference at a resource weighed once."""
+
+    def __init__(self, places: Mapping[UUID, Place]) -> None:
+        self._places = list(places.values())
+        self._place = {key: number for number, key in enumerate(places)}
+        self._sets: dict[frozenset[Holding], int] = {}
+        self._held: list[frozenset[Holding]] = []
+        self._by_identity: dict[int, tuple[Powers, Numbered]] = {}
+        self._weighed: dict[tuple[int, int, int], float] = {}
+
+    def numbered(self, powers: Powers) -> Numbered:
+        """Return powers by numbers; equal ones have equal numbers."""
+        # Kept with what it is of, so that its identity stays its own.
+        found = self._by_identity.get(id(powers))
+        if found is None:
+            numbers = tuple(sorted((self._place[key], self._number(held)) for key, held in powers.items()))
+            found = self._by_identity[id(powers)] = powers, numbers
+        return found[1]
+
+    def beyond(self, wanted: Powers, have: Powers) -> float:
+        """Return the weight that `beyond` tells of these."""
+        mine, nothing = dict(self.numbered(have)), self._number(frozenset())
+        return round(sum(self._added(at, mine.get(at, nothing), held) for at, held in self.numbered(wanted)), 1)
+
+    def _number(self, held: frozenset[Holding]) -> int:
+        number = self._sets.setdefault(held, len(self._held))
+        if number == len(self._held):
+            self._held.append(held)
+        return number
+
+    def _added(self, place: int, before: int, held: int) -> float:
+        key = place, before, held
+        if key not in self._weighed:
+            mine = self._held[before]
+            self._weighed[key] = self._places[place].added(mine, mine | self._held[held])
+        return self._weighed[key]
 
 
 def together(*powers: Powers) -> Powers:

@@ -70,6 +70,9 @@ class ClientStanding:
         tokens_revoked_at: tokens issued before this moment are refused, whatever they carry.
         sign_in_groups: the groups whose people may sign in to it; none: everybody's.
         trial_ends_at: from when on nobody may; None: it is no trial.
+        grant_types: those that it is registered for alone; none: all of its kind.
+        lacks_grant_type: the one without which it gets no token of the kind that is asked about; empty: it has one, or
+            that is not looked at.
     """
 
     id: str
@@ -81,6 +84,8 @@ class ClientStanding:
     tokens_revoked_at: datetime | None = None
     sign_in_groups: tuple[str, ...] = ()
     trial_ends_at: datetime | None = None
+    grant_types: tuple[str, ...] = ()
+    lacks_grant_type: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,8 +1,8 @@
 """What is wrong with registrations: small pure rules from a client's picture to findings."""
 
+from jamb.core.audit.due_times import next_change
 from jamb.core.audit.evaluate import RULES, evaluate, worst_first
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity
-from jamb.core.audit.moments import next_change
 from jamb.core.audit.picture import (
     ClientPicture,
     CredentialPicture,

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from jamb.core.audit.findings import Finding, Rule
 from jamb.core.audit.picture import ClientPicture
-from jamb.core.audit.rules import credentials, habit, past, privilege, reach, registration
+from jamb.core.audit.rules import credentials, past, privilege, reach, registration, usual_use
 from jamb.core.directory.policy import DirectoryPolicy
 
 RULES: tuple[Rule, ...] = (
@@ -15,7 +15,7 @@ RULES: tuple[Rule, ...] = (
     *privilege.RULES,
     *reach.RULES,
     *registration.RULES,
-    *habit.RULES,
+    *usual_use.RULES,
     *past.RULES,
 )
 

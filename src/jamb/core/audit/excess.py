@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
+from jamb.core.access import HeldGrant
 from jamb.core.audit.picture import ResourcePicture
 from jamb.core.permissions import AccessKind, Catalogue, weigh, weigh_operation
 from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, coverage
@@ -43,6 +44,12 @@ def granted_weight(places: Iterable[ResourcePicture]) -> int:
         held = [one.permission for one in place.rungs if one.kind is AccessKind.APPLICATION and one.granted is not None]
         total += weigh(place.catalogue, place.catalogue.opened_by_all(held))
     return total
+
+
+def held_weight(catalogue: Catalogue, grants: Iterable[HeldGrant], now: datetime) -> int:
+    """Return the same at one resource, of what is held there, without its use."""
+    held = (one.permission for one in grants if one.kind is AccessKind.APPLICATION and one.in_force(now))
+    return weigh(catalogue, catalogue.opened_by_all(held))
 
 
 def excess_at(place: ResourcePicture, now: datetime, observation: timedelta) -> Excess:

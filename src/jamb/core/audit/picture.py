@@ -197,7 +197,7 @@ class ClientPicture:
     `days`: its calls of late, by day. `alike`: clients registered before it whose names look like its own.
     `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone what others hold and
     bears on it changes. `same_scheme`: its private-use schemes that clients registered before it have, too,
-    each with the name of the first of them.
+    each with the name of the first of them. `grant_types`: those that it may use, and since when it is these.
     """
 
     id: str
@@ -228,6 +228,9 @@ class ClientPicture:
     names: Mapping[str, str] = field(default_factory=dict)
     redirects: tuple[RedirectPicture, ...] = ()
     same_scheme: Mapping[str, str] = field(default_factory=dict)
+    grant_types: frozenset[str] = frozenset()
+    grant_types_since: datetime | None = None
+    grant_types_used: frozenset[str] = frozenset()
 
     @property
     def last_seen_at(self) -> datetime | None:

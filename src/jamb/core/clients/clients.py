@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, fields
 from datetime import datetime
 from enum import StrEnum
@@ -74,7 +74,32 @@ class ClientKind(StrEnum):
     def may(self, grant_type: GrantType) -> bool:
         return grant_type in _GRANT_TYPES[self]
 
+    def uses(self, grant_type: GrantType, named: Collection[str]) -> bool:
+        """Whether a client of this kind uses a grant type, where those that it uses are named; none: all of its kind.
 
+        A name that another kind's client kept is none of its own.
+        """
+        return self.may(grant_type) and (not named or grant_type in named)
+
+
+def in_use(kind: ClientKind, named: Collection[str]) -> list[GrantType]:
+    """Return the grant types that a client uses, by name: those that are named; all of its kind, where none is."""
+    return sorted(grant_type for grant_type in kind.grant_types if kind.uses(grant_type, named))
+
+
+def lacking(kind: ClientKind, named: Collection[str], *, for_people: bool) -> GrantType | None:
+    """Return the grant type without which a client gets no token, for people or as itself.
+
+    Returns:
+        None where it uses one that does, or where no client of its kind gets such a token.
+    """
+    fitting = [grant_type for grant_type in (_FOR_PEOPLE if for_people else _ALONE) if kind.may(grant_type)]
+    return fitting[0] if fitting and not any(kind.uses(one, named) for one in fitting) else None
+
+
+# What fits most clients first.
+_ALONE = (GrantType.CLIENT_CREDENTIALS, GrantType.JWT_BEARER)
+_FOR_PEOPLE = (GrantType.AUTHORIZATION_CODE, GrantType.DEVICE_CODE, GrantType.TOKEN_EXCHANGE)
 _AS_ITSELF = frozenset({GrantType.CLIENT_CREDENTIALS, GrantType.JWT_BEARER})
 _BY_CODE = frozenset({GrantType.AUTHORIZATION_CODE, GrantType.REFRESH_TOKEN})
 # RFC 8693: for the person of a token that was sent to it, where it is the guard of a resource.
@@ -119,6 +144,7 @@ class Registration:
         support_contact: where its users get help (RFC 7591 section 2, contacts); empty: nobody is named.
         client_uri, policy_uri, tos_uri: pages about it for its users: itself, what it does with what it learns, its
             terms (RFC 7591 section 2); empty: none is named.
+        grant_types: by which it gets tokens, some of those of its kind (RFC 7591 section 2); none: by all of them.
         trial_ends_at: until when it is let in on trial: after that nobody signs in to it; None: it is to stay.
     """
 
@@ -135,13 +161,15 @@ class Registration:
     client_uri: str = ""
     policy_uri: str = ""
     tos_uri: str = ""
+    grant_types: tuple[GrantType, ...] = ()
 
     @classmethod
     def of(cls, held: object) -> Registration:
         """Return the registration that a record or a request holds in attributes of the same names, as it is there."""
         said: dict[str, Any] = {field.name: getattr(held, field.name) for field in fields(cls)}
         names = ("redirect_uris", "post_logout_redirect_uris", "sign_in_groups")
-        several = {name: tuple(said[name]) for name in names}
+        several: dict[str, Any] = {name: tuple(said[name]) for name in names}
+        several["grant_types"] = tuple(map(GrantType, said["grant_types"]))
         return cls(**said | several | {"kind": ClientKind(said["kind"])})
 
     def said(self) -> dict[str, Any]:
@@ -168,6 +196,7 @@ _WORDS = {
     "client_uri": "home page",
     "policy_uri": "privacy policy",
     "tos_uri": "terms of use",
+    "grant_types": "grant types",
 }
 
 
@@ -183,6 +212,7 @@ class Further(TypedDict, total=False):
     client_uri: str
     policy_uri: str
     tos_uri: str
+    grant_types: Iterable[GrantType]
 
 
 def registration(
@@ -213,6 +243,8 @@ def registration(
         unsuited.append(Violation("sign_in_groups", ", ".join(groups), f"none: nobody signs in to a {kind.value}"))
     if len(groups) > MOST_REDIRECTS:
         violations.append(Violation("sign_in_groups", f"{len(groups)} groups", f"at most {MOST_REDIRECTS}"))
+    grants, unfit = _grant_types(kind, further.get("grant_types", ()))
+    unsuited += unfit
     domain = tidy_domain(further.get("publisher", ""))
     if domain and not DOMAIN.match(domain):
         violations.append(
@@ -246,8 +278,22 @@ def registration(
         several["post_logout_redirect_uris"],
         told_at,
         groups,
+        grant_types=grants,
         **pages,
     )
+
+
+def _grant_types(kind: ClientKind, sent: Iterable[GrantType]) -> tuple[tuple[GrantType, ...], list[Violation]]:
+    """Return the grant types that are named, none where these are all of the kind; and what is wrong with them."""
+    named = frozenset(sent)
+    foreign = sorted(grant_type.value for grant_type in named - kind.grant_types)
+    if foreign:
+        allowed = f"those of a {kind.value}: {', '.join(sorted(kind.grant_types))}"
+        return (), [Violation("grant_types", ", ".join(foreign), allowed, "Leave them out, or register another kind.")]
+    if GrantType.REFRESH_TOKEN in named and named.isdisjoint({GrantType.AUTHORIZATION_CODE, GrantType.DEVICE_CODE}):
+        allowed = f"{GrantType.REFRESH_TOKEN.value} beside a grant type by which people sign in"
+        return (), [Violation("grant_types", GrantType.REFRESH_TOKEN.value, allowed)]
+    return (() if named == kind.grant_types else tuple(sorted(named))), []
 
 
 def _addresses(

@@ -16,6 +16,7 @@ from jamb.core.clients.clients import (
     ClientKind,
     GrantType,
     Registration,
+    in_use,
     registration,
 )
 from jamb.core.errors import Refusal, shorten
@@ -63,6 +64,7 @@ class Metadata:
     client_id: str
     client_secret: str
     as_itself: bool
+    grant_types: tuple[GrantType, ...]
     pages: Mapping[str, Any]
 
     def registration(self, name: str, purpose: str, held: Registration | None = None) -> Registration:
@@ -74,6 +76,7 @@ class Metadata:
         kept = held.said() if held is not None else {}
         said: dict[str, Any] = {"name": name[:NAME_LONGEST], "purpose": purpose[:PURPOSE_LONGEST], "kind": self.kind}
         said |= {"redirect_uris": self.redirect_uris, "support_contact": self.contact, **self.pages}
+        said["grant_types"] = self.grant_types
         try:
             return registration(**{**kept, **said})
         except Refusal as error:
@@ -125,13 +128,15 @@ def read_metadata(sent: Any) -> Metadata:
         client_id=_text(sent, "client_id"),
         client_secret=_text(sent, "client_secret"),
         as_itself=GrantType.CLIENT_CREDENTIALS in grants,
+        # What is left out is the kind's own to use: a code, and what follows it (RFC 7591 section 3.2.1).
+        grant_types=tuple(sorted(grants)) if "grant_types" in sent else (),
         pages=pages,
     )
 
 
 def told(said: Registration, method: str, scope: Sequence[str]) -> dict[str, Any]:
     """Return all that is registered of a client, by the names of the standard; what says nothing is left out."""
-    by_code = said.kind.may(GrantType.AUTHORIZATION_CODE)
+    by_code = said.kind.uses(GrantType.AUTHORIZATION_CODE, said.grant_types)
     members = {
         "client_name": said.name,
         "redirect_uris": list(said.redirect_uris),
@@ -142,7 +147,7 @@ def told(said: Registration, method: str, scope: Sequence[str]) -> dict[str, Any
         "policy_uri": said.policy_uri,
         "tos_uri": said.tos_uri,
         "scope": " ".join(scope),
-        "grant_types": sorted(said.kind.grant_types),
+        "grant_types": in_use(said.kind, said.grant_types),
         "response_types": ["code"] if by_code else [],
         "token_endpoint_auth_method": method,
         "application_type": "native" if said.kind in {ClientKind.NATIVE, ClientKind.DEVICE} else "web",

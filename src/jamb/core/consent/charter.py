@@ -58,6 +58,7 @@ class Charter:
     client_uri: str = ""
     policy_uri: str = ""
     tos_uri: str = ""
+    grant_types: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +88,7 @@ class Standing:
     client_uri: str = ""
     policy_uri: str = ""
     tos_uri: str = ""
+    grant_types: tuple[str, ...] = ()
 
 
 class StepKind(StrEnum):
@@ -176,6 +178,7 @@ SAID: Mapping[str, str] = {
     "client_uri": "home page",
     "policy_uri": "privacy policy",
     "tos_uri": "terms of use",
+    "grant_types": "grant types",
 }
 
 

@@ -20,6 +20,11 @@ class CredentialState(StrEnum):
     DISABLED = "disabled"
     WITHDRAWN = "withdrawn"
 
+    @property
+    def works(self) -> bool:
+        """Whether it proves its client now."""
+        return self in {CredentialState.LIVE, CredentialState.EXPIRING}
+
 
 def longest_days(policy: DirectoryPolicy, kind: CredentialKind) -> int:
     return policy.secret_longest_days if kind is CredentialKind.SECRET else policy.key_longest_days

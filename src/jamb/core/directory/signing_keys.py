@@ -7,14 +7,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from datetime import datetime, timedelta
+from enum import StrEnum
 from typing import Protocol, TypeVar
 
 # Longer than guards keep what they read (`jamb.guard.keys`), and than any cache of the key set (its max-age).
 PUBLISHED_BEFORE = timedelta(minutes=15)
 # Longer than any token of ours lives: a person's at the command line, by the bounds of the policy.
 PUBLISHED_AFTER = timedelta(days=31)
+# Made within a day, by hand: whoever needs more makes a mistake, or has a loop. To withdraw is never refused.
+MOST_IN_A_DAY = 10
+
+
+class KeyState(StrEnum):
+    """coming: published, and signs soon. published: signs no more, and what it signed is good still."""
+
+    COMING = "coming"
+    SIGNS = "signs"
+    PUBLISHED = "published"
+    ENDED = "ended"
+    WITHDRAWN = "withdrawn"
+
+    @property
+    def words(self) -> str:
+        return {"coming": "signs soon", "published": "signed before", "ended": "no longer published"}.get(
+            self, self.value
+        )
 
 
 class KeyTimes(Protocol):
@@ -51,6 +70,17 @@ def published_of(keys: Iterable[KeyT], now: datetime) -> list[KeyT]:
             break
         found.append(key)
     return found
+
+
+def state_of(key: KeyT, keys: Collection[KeyT], now: datetime) -> KeyState:
+    """Return in which state a key is among those of its directory."""
+    if key.withdrawn_at is not None:
+        return KeyState.WITHDRAWN
+    if key.signs_from > now:
+        return KeyState.COMING
+    if key is signing_of(keys, now):
+        return KeyState.SIGNS
+    return KeyState.PUBLISHED if any(key is one for one in published_of(keys, now)) else KeyState.ENDED
 
 
 def is_due(keys: Iterable[KeyT], days: int, now: datetime) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -50,7 +50,11 @@ class Reach:
     @property
     def words(self) -> str:
         """Say it as part of a sentence: "only north, fuel"."""
-        listed = ", ".join(sorted(self.collections))
+        return self.called({})
+
+    def called(self, names: Mapping[str, str]) -> str:
+        """Say it so, with the names of collections whose paths say nothing to people."""
+        listed = ", ".join(sorted(names.get(path, path) for path in self.collections))
         if self.kind is ReachKind.EVERYWHERE:
             return "everywhere"
         return f"only {listed}" if self.kind is ReachKind.ONLY else f"all but {listed}"

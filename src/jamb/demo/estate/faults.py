@@ -424,6 +424,19 @@ def _redirect_unused(_dice: Dice, _estate: Estate, client: Client) -> Found:
     return [("redirect-unused", "")]
 
 
+@fault("grant-type-unused")
+def _grant_type_unused(_dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.kind, client.redirects, client.credentials = "browser", [f"https://page.{DOMAIN}/back"], []
+    client.got_by = ["authorization_code"]
+    return [("grant-type-unused", "")]
+
+
+@decoy("grant types in use")
+def _grant_types_used(_dice: Dice, _estate: Estate, client: Client) -> None:
+    client.kind, client.redirects, client.credentials = "browser", [f"https://page.{DOMAIN}/back"], []
+    client.got_by = ["authorization_code", "refresh_token"]
+
+
 @fault("scheme-shared")
 def _scheme(_dice: Dice, estate: Estate, client: Client) -> Found:
     before = estate.clients[-2]

@@ -164,6 +164,10 @@ class _Writer:
             ),
         )
         self.copy(
+            "client_grant_type (client_id, grant_type, last_at)",
+            ((one.id, name, at(self.now, 1)) for one in self.estate.clients for name in one.got_by),
+        )
+        self.copy(
             "client_owner (client_id, person_id, level)",
             (
                 (one.id, self.estate.people[place].id, "full")

@@ -67,6 +67,8 @@ class Client:
     redirects: list[str] = field(default_factory=list)
     # Whether a code was ever sent to them.
     answered: bool = True
+    # By which grant types it got tokens.
+    got_by: list[str] = field(default_factory=list)
     publisher: str = ""
     trial: float | None = None
     role: str = ""

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
 from functools import partial
+from pathlib import Path
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
 import aiosmtplib
 import anyio
 import httpx
+from cryptography import x509
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
@@ -20,6 +23,7 @@ from jamb.core.errors import JambError
 from jamb.service.config.sealing import sealing_fault
 from jamb.service.config.settings import Settings, read_settings
 from jamb.service.config.sources import unknown
+from jamb.service.http.tls import certificate_in
 from jamb.service.work.mails import Mailer
 from jamb.store.base import sealing_marks
 from jamb.store.base.migrate import revision_of, schema_fault, unfinished
@@ -50,6 +54,8 @@ def looks() -> Iterator[Looked]:
         return
     strange = unknown(Settings.model_fields)
     yield Looked("settings", f"{len(Settings.model_fields)} settings", "; ".join(strange))
+    if settings.tls_certificate is not None:
+        yield _guarded("TLS", partial(_tls, settings, settings.tls_certificate))
     try:
         pooled = {settings.direct_database(): False, settings.database(): settings.database_pooled}
     except JambError as error:
@@ -80,6 +86,23 @@ def _guarded(name: str, look: Callable[[], Looked]) -> Looked:
         return Looked(name, "", reason_of(error).get("words") or type(error).__name__)
     except JambError as error:
         return Looked(name, "", error.message)
+
+
+def _tls(settings: Settings, file: Path) -> Looked:
+    settings.tls()
+    found, now = certificate_in(file), datetime.now(UTC)
+    try:
+        said = found.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
+    except x509.ExtensionNotFound:
+        said = x509.SubjectAlternativeName([])
+    names = [*said.get_values_for_type(x509.DNSName), *map(str, said.get_values_for_type(x509.IPAddress))]
+    ends, host = found.not_valid_after_utc, urlsplit(settings.base_url).hostname or ""
+    fault = ""
+    if ends - now < timedelta(days=CERTIFICATE_DAYS):
+        fault = f"the certificate {'expired' if ends <= now else 'expires'} on {ends:%Y-%m-%d %H:%M} UTC: renew it"
+    elif not any(name == host or (name.startswith("*.") and host.partition(".")[2] == name[2:]) for name in names):
+        fault = f"the certificate is for {', '.join(names) or 'no name'}, and the public address is {host}"
+    return Looked("TLS", f"for {', '.join(names)}, until {ends:%Y-%m-%d}", fault)
 
 
 def _database(engine: Engine) -> Looked:

@@ -9,8 +9,9 @@ from typing import Annotated
 import typer
 
 from jamb.actions.base.act import act_in
-from jamb.actions.base.everywhere import OPERATOR
+from jamb.actions.base.all_directories import OPERATOR
 from jamb.actions.directory import sealing_keys, signing_keys
+from jamb.core.directory.signing_keys import KeyState
 from jamb.service.commands.backend import backend_of
 from jamb.service.config.settings import keep_sealing_key, read_settings
 
@@ -22,22 +23,21 @@ SlugArgument = Annotated[str, typer.Argument(metavar="DIRECTORY", help="Its shor
 def list_(slug: SlugArgument) -> None:
     """List the signing keys, newest first."""
     for key in signing_keys.list_keys(act_in(backend_of(read_settings()), slug, _now(), OPERATOR)):
-        if key.withdrawn_at is not None:
-            state = f"withdrawn {key.withdrawn_at:%Y-%m-%d %H:%M} UTC"
-        elif key.signs:
-            state = "signs"
-        elif key.published:
-            state = f"published, signs from {key.signs_from:%Y-%m-%d %H:%M} UTC" if _comes(key) else "published"
-        else:
-            state = "no longer published"
-        typer.echo(f"{key.kid}  made {key.made_at:%Y-%m-%d %H:%M} UTC; {state}")
+        state = {
+            KeyState.WITHDRAWN: f"withdrawn {key.withdrawn_at:%Y-%m-%d %H:%M} UTC" if key.withdrawn_at else "",
+            KeyState.COMING: f"published, signs from {key.signs_from:%Y-%m-%d %H:%M} UTC",
+            KeyState.PUBLISHED: "published",
+            KeyState.ENDED: "no longer published",
+            KeyState.SIGNS: "signs",
+        }[key.state]
+        typer.echo(f"{key.id}  made {key.made_at:%Y-%m-%d %H:%M} UTC; {state}")
 
 
 @app.command()
 def rotate(slug: SlugArgument, reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "") -> None:
     """Publish a new key; it signs a quarter of an hour later, when every guard has read it."""
     made = signing_keys.rotate_key(act_in(backend_of(read_settings()), slug, _now(), OPERATOR), reason)
-    typer.echo(f"{made.kid} is published, and signs from {made.signs_from:%Y-%m-%d %H:%M} UTC.")
+    typer.echo(f"{made.id} is published, and signs from {made.signs_from:%Y-%m-%d %H:%M} UTC.")
 
 
 @app.command()
@@ -77,10 +77,6 @@ def end_sealing(reason: Annotated[str, typer.Option(help="Why, for the ledger")]
     """Let the sealing key of these settings alone open the database."""
     ended = sealing_keys.end_other_keys(backend_of(read_settings()), reason, _now())
     typer.echo(f"{ended} former sealing key opens this database no more. A process that has it still is not ready.")
-
-
-def _comes(key: signing_keys.KeyListed) -> bool:
-    return key.signs_from > _now()
 
 
 def _now() -> datetime:

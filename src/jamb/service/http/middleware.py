@@ -22,7 +22,7 @@ from jamb.core.text import ONE_LINE, line_fault, visible
 from jamb.service.http import request_id
 from jamb.service.http.problems import problem_response
 from jamb.service.http.senders import address_of
-from jamb.service.running.counted import count_request
+from jamb.service.running.process_counts import count_request
 from jamb.store.connections.deadline import begin
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.

@@ -16,13 +16,15 @@ from jamb.core.text import read_json
 
 DEFAULT_LIMIT = 50
 MOST_LIMIT = 100
+# The longest name, of signs of four bytes each, and an id fit.
+CURSOR_LONGEST = 1000
 
 Limit = Annotated[int, Query(ge=1, le=MOST_LIMIT, description="Items a page")]
-Cursor = Annotated[str | None, Query(max_length=400, description="`next` of the page before")]
+Cursor = Annotated[str | None, Query(max_length=CURSOR_LONGEST, description="`next` of the page before")]
 
 
 def pack(position: Any) -> str:
-    return base64.urlsafe_b64encode(json.dumps(position).encode()).decode().rstrip("=")
+    return base64.urlsafe_b64encode(json.dumps(position, ensure_ascii=False).encode()).decode().rstrip("=")
 
 
 def unpack(cursor: str) -> Any:
@@ -48,6 +50,17 @@ def unpack_pair(cursor: str | None) -> tuple[str, str] | None:
     if not (isinstance(value, list) and len(value) == 2 and all(isinstance(part, str) for part in value)):
         raise bad_cursor(cursor)
     return value[0], value[1]
+
+
+def unpack_name(cursor: str | None) -> tuple[str, str] | None:
+    """Return the end of a page of what is in order of a name and an id."""
+    pair = unpack_pair(cursor)
+    if pair is not None:
+        try:
+            UUID(pair[1])
+        except ValueError as error:
+            raise bad_cursor(str(cursor)) from error
+    return pair
 
 
 def pack_position(position: tuple[datetime, UUID] | None) -> str | None:

@@ -7,6 +7,7 @@ or too late is answered (RFC 9110 section 15.5.9, RFC 6585 section 5) where noth
 from __future__ import annotations
 
 import asyncio
+import base64
 from collections import Counter
 from typing import Any, ClassVar
 
@@ -33,11 +34,16 @@ class BoundedProtocol(HttpToolsProtocol):
         self._head_bytes = 0
         self._in_head = True
         self._counted = ""
+        # The certificate with which the caller holds the connection (DER), where this process ended TLS.
+        self._held_by = b""
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)
         address = self.client[0] if self.client else ""
         self._counted = address
+        held = transport.get_extra_info("ssl_object")
+        if self.limits.certificates and held is not None and address not in self.limits.trusted:
+            self._held_by = held.getpeercert(binary_form=True) or b""
         self.open_ones[address] += 1
         of_address = self.limits.connections if address in self.limits.trusted else self.limits.connections_of_address
         if self.open_ones.total() > self.limits.connections or self.open_ones[address] > of_address:
@@ -78,6 +84,9 @@ class BoundedProtocol(HttpToolsProtocol):
     def on_headers_complete(self) -> None:
         self._in_head, self._head_bytes = False, 0
         self._arm(self.limits.body_seconds)
+        if self._held_by:
+            # As a proxy would say it.
+            self.headers.append((_CERTIFICATE, b":%b:" % base64.b64encode(self._held_by)))
         super().on_headers_complete()
 
     def on_message_complete(self) -> None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
-from jamb.service.oauth.prove import prove_by_assertion, prove_by_certificate
+from jamb.service.oauth.client_assertions import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
 from jamb.store.entry.tokens import AUTHENTICATE, Authenticated
 
@@ -51,10 +51,21 @@ async def authenticated(asked: TokenRequest, grant_type: GrantType | None = None
         raise await asked.refuse(Outcome.DIRECTORY_SUSPENDED, "unauthorized_client", SUSPENDED)
     if row.client_state != ClientState.LIVE:
         raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
-    if grant_type is not None and not ClientKind(str(row.client_kind)).may(grant_type):
-        described = f"A client of the kind {row.client_kind} does not use {grant_type.value}."
-        raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
+    if grant_type is not None:
+        await judge_grant_type(asked, row, grant_type)
     return row
+
+
+async def judge_grant_type(asked: TokenRequest, row: Authenticated, grant_type: GrantType) -> None:
+    """Refuse a grant type that is not of the client's kind, or not one of those that it is registered to use."""
+    kind = ClientKind(str(row.client_kind))
+    if not kind.may(grant_type):
+        described = f"A client of the kind {kind} does not use {grant_type.value}."
+        raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
+    if not kind.uses(grant_type, row.grant_types or ()):
+        described = f"This client is registered without the grant type {grant_type.value}."
+        raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
+    asked.grant_type = grant_type
 
 
 async def prove_by_secret(asked: TokenRequest, row: Authenticated, secret: str) -> None:
@@ -77,7 +88,7 @@ async def prove_by_secret(asked: TokenRequest, row: Authenticated, secret: str) 
         detail = f"{hint} was withdrawn on {withdrawn_at:%Y-%m-%d}"
         raise await asked.refuse(Outcome.SECRET_WITHDRAWN, "invalid_client", NOT_PROVEN, detail)
     if expires_at is not None and expires_at <= asked.now:
-        described = f"The client secret ended on {expires_at:%Y-%m-%d %H:%M} UTC: have another issued."
+        described = f"The client secret expired on {expires_at:%Y-%m-%d %H:%M} UTC: have another issued."
         raise await asked.refuse(Outcome.SECRET_EXPIRED, "invalid_client", described)
     if row.disabled_at is not None:
         described = "This credential is disabled here."

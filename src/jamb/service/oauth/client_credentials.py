@@ -20,19 +20,19 @@ from fastapi.responses import Response
 from jamb.core.authorization.details import INVALID, check_collections, holdings, location, read_details
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.clients.attempts import Outcome
-from jamb.core.clients.clients import ClientKind, ClientState, GrantType
+from jamb.core.clients.clients import ClientState, GrantType
 from jamb.core.credentials import LONGEST_PRESENTED, digest_secret
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
 from jamb.core.reach.reach import overlap
 from jamb.core.tokens import issue_second
-from jamb.service.oauth.authenticate import UnknownDirectory, prove_by_secret
+from jamb.service.oauth.authenticate import UnknownDirectory, judge_grant_type, prove_by_secret
 from jamb.service.oauth.catalogues import catalogue_of, tree_of
+from jamb.service.oauth.client_assertions import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
-from jamb.service.oauth.prove import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import SUSPENDED, TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
@@ -70,7 +70,7 @@ async def client_credentials(
         await prove_by_secret(asked, row, secret)
     else:
         await prove_by_assertion(asked, row.client_kind)
-    await _admit(asked, row)
+    await _admit(asked, row, GrantType(str(form.get("grant_type"))))
     await asked.judge_possession()
     await asked.use_possession()
     catalogue = await _catalogue(asked, row, resource)
@@ -97,15 +97,13 @@ async def client_credentials(
     return json_response(answer if bounds is None else {**answer, "authorization_details": bounds})
 
 
-async def _admit(asked: TokenRequest, row: Authenticated) -> None:
+async def _admit(asked: TokenRequest, row: Authenticated, grant_type: GrantType) -> None:
     """The rest of step 2: the client may get tokens at all."""
     if row.suspended:
         raise await asked.refuse(Outcome.DIRECTORY_SUSPENDED, "unauthorized_client", SUSPENDED)
     if row.client_state != ClientState.LIVE:
         raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
-    if not ClientKind(str(row.client_kind)).may(GrantType.CLIENT_CREDENTIALS):
-        described = "A public client gets no token by client credentials."
-        raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
+    await judge_grant_type(asked, row, grant_type)
 
 
 async def _catalogue(asked: TokenRequest, row: Authenticated, resource: str | None) -> Catalogue:

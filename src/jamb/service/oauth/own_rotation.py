@@ -20,9 +20,9 @@ from jamb.actions.credentials.adding import Addition, CertificateGiven, Certific
 from jamb.actions.credentials.self_rotation import Shown
 from jamb.core.errors import BadInput, Forbidden, JambError, NotSignedIn, Refusal
 from jamb.core.text import UnfitText, read_json
+from jamb.service.oauth.client_assertions import prove_by_assertion
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
-from jamb.service.oauth.prove import prove_by_assertion
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
 

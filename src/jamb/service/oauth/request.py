@@ -11,10 +11,10 @@ from fastapi import Request
 
 from jamb.core.clients.attempts import Outcome
 from jamb.guard.dpop import BadProof, Proof, WantsNonce
+from jamb.service.dpop import ends_at, read_sent
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.errors import OAuthError
 from jamb.service.oauth.form import ClientProof
-from jamb.service.possession import ends_at, read_sent
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import SEE_ASSERTION
@@ -43,6 +43,7 @@ class TokenRequest:
     credential_id: UUID | None = None
     possession: Proof | BadProof | None = None
     certificate: str = ""
+    grant_type: str = ""
 
     @classmethod
     def of(cls, request: Request, runtime: Runtime, slug: str, proof: ClientProof, now: datetime) -> TokenRequest:
@@ -103,6 +104,7 @@ class TokenRequest:
             self.address,
             self.user_agent,
             credential_id,
+            self.grant_type,
         )
 
     async def refuse(self, outcome: Outcome, error: str, description: str, detail: str = "") -> OAuthError:

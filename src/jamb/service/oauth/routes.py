@@ -17,6 +17,7 @@ from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheRuntime
+from jamb.service.dpop import HEADER, NONCE_HEADER, fresh_nonce
 from jamb.service.http.problems import problem_response
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth import device
@@ -28,13 +29,12 @@ from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.oauth.people.authorize import authorize
 from jamb.service.oauth.people.exchange import token_exchange
 from jamb.service.oauth.people.form_post import posting_page
-from jamb.service.oauth.people.given_back import introspect, revoke
 from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
 from jamb.service.oauth.people.pushed import push
+from jamb.service.oauth.people.revoke_introspect import introspect, revoke
 from jamb.service.oauth.people.sign_out import sign_out
 from jamb.service.oauth.people.tokens import authorization_code, refresh_token
 from jamb.service.oauth.register import manage, register
-from jamb.service.possession import HEADER, NONCE_HEADER, fresh_nonce
 from jamb.service.runtime import Runtime
 
 router = APIRouter(tags=["oauth"])

@@ -17,7 +17,7 @@ from sqlmodel import Session
 
 from jamb.core.errors import NotFound, NotSignedIn
 from jamb.service.callers import Now, TheRuntime, token_of
-from jamb.service.running.counted import REGISTRY
+from jamb.service.running.process_counts import REGISTRY
 from jamb.store.connections.engine import connections_of
 from jamb.store.directory import counts
 

@@ -13,7 +13,7 @@ from __future__ import annotations
 import asyncio
 import hashlib
 from collections import Counter, deque
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncIterator, Collection, Iterable
 from contextlib import asynccontextmanager, suppress
 from datetime import date, datetime
 from typing import Any, NamedTuple
@@ -29,7 +29,7 @@ from jamb.core.clients.attempts import Outcome
 from jamb.service.running.background import Background
 from jamb.store.connections.bounded import BoundedAsyncConnection
 from jamb.store.connections.outages import driver_outage, reason_of
-from jamb.store.entry.tokens import NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
+from jamb.store.entry.tokens import NOTE_GRANT_TYPES, NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
 GROUP_SECONDS = 0.25
 MOST_KEPT = 50_000
@@ -37,8 +37,8 @@ MOST_KEPT = 50_000
 # directory.
 MOST_APART_OF_ONE = 60
 MOST_APART = 1200
-# How many pairs of client and network a process remembers, so as to note each once a day.
-MOST_NETWORKS_KNOWN = 100_000
+# How many pairs of a client with a network, and with a grant type, a process remembers, so as to note each once a day.
+MOST_PAIRS_KNOWN = 100_000
 _log = structlog.get_logger("jamb.recorder")
 
 
@@ -55,6 +55,29 @@ class Attempt(NamedTuple):
     address: str
     user_agent: str
     credential_id: UUID | None = None
+    grant_type: str = ""
+
+
+class NotedToday:
+    """What this process noted of clients on this day already: pairs of a client and what it came by."""
+
+    def __init__(self) -> None:
+        self._pairs: set[tuple[str, str]] = set()
+        self._day = date.min
+
+    def new(self, seen: Iterable[tuple[str, str, datetime]]) -> dict[tuple[str, str], datetime]:
+        """Return the pairs that were not noted today, and when each was seen first; what is empty counts for none."""
+        found: dict[tuple[str, str], datetime] = {}
+        for client_id, what, at in seen:
+            if at.date() > self._day:
+                self._pairs, self._day = set(), at.date()
+            if what and (client_id, what) not in self._pairs:
+                found.setdefault((client_id, what), at)
+        return found
+
+    def noted(self, pairs: Collection[tuple[str, str]]) -> None:
+        if len(self._pairs) + len(pairs) <= MOST_PAIRS_KNOWN:
+            self._pairs |= set(pairs)
 
 
 class Recorder:
@@ -69,9 +92,7 @@ class Recorder:
         self._apart: set[bytes] = set()
         self._apart_of: Counter[tuple[UUID, str, str]] = Counter()
         self.left_out = 0
-        # Noted on this day already, by this process.
-        self._networks: set[tuple[str, str]] = set()
-        self._networks_on = date.min
+        self._networks, self._grant_types = NotedToday(), NotedToday()
 
     def note(self, attempt: Attempt) -> None:
         """Keep a success for the next group."""
@@ -150,7 +171,9 @@ class Recorder:
         for attempt in attempts:
             if attempt.credential_id is not None and attempt.outcome is Outcome.ISSUED:
                 touched[attempt.credential_id] = attempt.at
-        networks = self._new_networks(attempts)
+        got = [attempt for attempt in attempts if attempt.outcome is Outcome.ISSUED]
+        networks = self._networks.new((one.client_id, network_of(one.address), one.at) for one in got)
+        grant_types = self._grant_types.new((one.client_id, one.grant_type, one.at) for one in got)
         columns = [list(column) for column in zip(*rows, strict=True)]
         async with self._pool.connection() as connection, connection.transaction():
             await connection.execute(RECORD_ATTEMPTS, columns, prepare=self._prepared)
@@ -158,23 +181,13 @@ class Recorder:
                 await connection.execute(
                     TOUCH_CREDENTIALS, [list(touched), list(touched.values())], prepare=self._prepared
                 )
-            if networks:
-                pairs, moments = sorted(networks), [networks[pair] for pair in sorted(networks)]
-                told = [[one for one, _ in pairs], [one for _, one in pairs], moments]
-                await connection.execute(NOTE_NETWORKS, told, prepare=self._prepared)
-        if len(self._networks) + len(networks) <= MOST_NETWORKS_KNOWN:
-            self._networks |= networks.keys()
-
-    def _new_networks(self, attempts: Iterable[Attempt]) -> dict[tuple[str, str], datetime]:
-        """Return from which networks clients got tokens that were not noted today, and when first."""
-        found: dict[tuple[str, str], datetime] = {}
-        for one in attempts:
-            if one.outcome is Outcome.ISSUED and (network := network_of(one.address)):
-                if one.at.date() > self._networks_on:
-                    self._networks, self._networks_on = set(), one.at.date()
-                if (one.client_id, network) not in self._networks:
-                    found.setdefault((one.client_id, network), one.at)
-        return found
+            for statement, found in ((NOTE_NETWORKS, networks), (NOTE_GRANT_TYPES, grant_types)):
+                if found:
+                    pairs = sorted(found)
+                    told = [[key for key, _ in pairs], [what for _, what in pairs], [found[pair] for pair in pairs]]
+                    await connection.execute(statement, told, prepare=self._prepared)
+        self._networks.noted(networks)
+        self._grant_types.noted(grant_types)
 
     def _rows(self, attempts: list[Attempt]) -> list[tuple[Any, ...]]:
         """Return the rows to write: a success each, equal refusals as one; in an order that two processes share."""

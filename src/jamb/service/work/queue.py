@@ -33,7 +33,7 @@ from jamb.actions.notices import notices
 from jamb.core.directory.duties import Duty
 from jamb.core.errors import ClockWrong, WorldFailure
 from jamb.service.config.settings import Settings
-from jamb.service.running.counted import ROUNDS
+from jamb.service.running.process_counts import ROUNDS
 from jamb.service.runtime import POOL_TIMEOUT_SECONDS, RECONNECT_SECONDS, Runtime
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes

@@ -26,8 +26,8 @@ from jamb.core.audit import (
 from jamb.core.audit.past import Done
 from jamb.core.audit.picture import RedirectPicture, Told
 from jamb.core.audit.rules.credentials import RECENT
-from jamb.core.audit.rules.habit import DAYS_LOOKED_AT
-from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.audit.rules.usual_use import DAYS_LOOKED_AT
+from jamb.core.clients.clients import ClientKind, ClientState, in_use
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
@@ -35,11 +35,10 @@ from jamb.core.reach import CollectionTree
 from jamb.store.audit import findings, past_acts
 from jamb.store.audit.surroundings import Around, around
 from jamb.store.base.columns import among
-from jamb.store.clients import clients, redirect_use
+from jamb.store.clients import clients, grant_type_use, redirect_use
 from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import people, roles
-from jamb.store.resources import resources, usage
-from jamb.store.resources import touched as uses
+from jamb.store.resources import resources, usage, use_evidence
 
 USE_WINDOW = timedelta(days=30)
 
@@ -109,8 +108,8 @@ def load(
         credential_rows={} if lean else _by_client(credentials.credentials_of(session, ids)),
         used=used,
         used_at=_latest(used),
-        objects=uses.objects_of(session, ids, since),
-        people=uses.people_of(session, ids, since),
+        objects=use_evidence.objects_of(session, ids, since),
+        people=use_evidence.people_of(session, ids, since),
         rotations=rotations.open_of_clients(session, ids),
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
         told=usage.told_of(session, ids, now - RECENT),
@@ -122,6 +121,7 @@ def load(
         alike=clients.alike(session, directory_id, ids),
         redirects=redirect_use.of_clients(session, ids),
         same_scheme=redirect_use.same_scheme(session, directory_id, ids),
+        grant_types_used=grant_type_use.used_by(session, ids),
         past=past_acts.of_clients(session, directory_id, ids, now),
         past_of_all=past_acts.of_all(session, directory_id, now),
     )
@@ -146,8 +146,8 @@ class _Parts:
     credential_rows: Mapping[str, list[credentials.CredentialRow]]
     used: Mapping[tuple[str, UUID], list[Use]]
     used_at: Mapping[str, datetime]
-    objects: Mapping[tuple[str, UUID], uses.Touched]
-    people: Mapping[tuple[str, UUID], uses.ActedFor]
+    objects: Mapping[tuple[str, UUID], use_evidence.Touched]
+    people: Mapping[tuple[str, UUID], use_evidence.ActedFor]
     rotations: Mapping[str, list[RotationPicture]]
     dead_tries: Mapping[str, list[DeadTries]]
     told: Mapping[str, list[Told]]
@@ -159,6 +159,7 @@ class _Parts:
     alike: Mapping[str, tuple[str, ...]]
     redirects: Mapping[str, list[RedirectPicture]]
     same_scheme: Mapping[str, dict[str, str]]
+    grant_types_used: Mapping[str, Mapping[str, datetime]]
     past: Mapping[str, tuple[Done, ...]]
     past_of_all: tuple[Done, ...]
 
@@ -199,6 +200,9 @@ class _Parts:
             alike=self.alike.get(row.id, ()),
             redirects=tuple(self.redirects.get(row.id, ())),
             same_scheme=self.same_scheme.get(row.id, {}),
+            grant_types=frozenset(in_use(ClientKind(row.kind), row.grant_types)),
+            grant_types_since=row.grant_types_since or row.registered_at,
+            grant_types_used=frozenset(self.grant_types_used.get(row.id, ())),
             names={
                 one.person_id: self.names[one.person_id]
                 for _, one in grants

@@ -19,7 +19,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.audit import Finding
 from jamb.core.ladder import LadderCount
 from jamb.core.lists import GroupBy, Which
-from jamb.store.base.columns import among, document, moment
+from jamb.store.base.columns import among, document, has, moment
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
 
@@ -318,8 +318,7 @@ class Wanted:
             found.append(col(FindingRow.id).between(*self.ids))
         found += self._owned()
         if self.query:
-            pattern = "%" + self.query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-            found.append(col(FindingRow.title).ilike(pattern) | col(ClientRow.name).ilike(pattern))
+            found.append(has(FindingRow.title, self.query) | has(ClientRow.name, self.query))
         return found
 
     def _owned(self) -> list[sa.ColumnElement[bool]]:

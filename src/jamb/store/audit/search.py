@@ -10,11 +10,11 @@ import sqlalchemy as sa
 from sqlalchemy import Text
 from sqlmodel import Session, col
 
-from jamb.core.credentials.looked_for import credential_meant
+from jamb.core.credentials.lookup import credential_meant
 from jamb.core.lists import FoundKind
-from jamb.store.base.columns import among
+from jamb.store.base.columns import among, escaped_word
 from jamb.store.clients.clients import ClientRow
-from jamb.store.credentials.credentials import CredentialRow, having_credential
+from jamb.store.credentials.credentials import CredentialRow, is_meant
 from jamb.store.directory.people import PersonRow
 from jamb.store.directory.roles import GroupRow, RoleRow
 from jamb.store.resources.resources import OperationRow, PermissionRow, ResourceRow
@@ -43,7 +43,7 @@ def search(
     Args:
         only: no clients but these, for whoever sees no others.
     """
-    word = text.strip().replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    word = escaped_word(text.strip())
     parts = [
         _part(kind, statement, fields, word, most)
         for kind, (statement, fields) in _sources(directory_id, text, only).items()
@@ -84,18 +84,16 @@ def _sources(directory_id: UUID, text: str, only: Iterable[str] | None) -> dict[
         here = sa.and_(here, among(client.id, only))
     of_place = col(place.directory_id) == directory_id
     meant = credential_meant(text)
-    by_credential = col(client.id).in_(having_credential(meant)) if meant is not None else sa.false()
-    hint = sa.func.max(col(CredentialRow.hint))
+    by_credential = is_meant(meant) if meant is not None else sa.false()
     return {
         FoundKind.CLIENT: (
             sa.select(*columns(client.id, col(client.name), col(client.purpose))).where(here),
             [col(client.name), col(client.purpose), col(client.id)],
         ),
         FoundKind.CREDENTIAL: (
-            sa.select(*columns(client.id, col(client.name), hint))
+            sa.select(*columns(client.id, col(client.name), col(CredentialRow.hint)))
             .join(CredentialRow, col(CredentialRow.client_id) == col(client.id))
-            .where(here, by_credential)
-            .group_by(col(client.id), col(client.name)),
+            .where(here, by_credential),
             [],
         ),
         FoundKind.PERSON: (

@@ -42,3 +42,13 @@ def among_ids(column: Any, values: Iterable[UUID]) -> ColumnElement[bool]:
 def among(column: Any, values: Iterable[str]) -> ColumnElement[bool]:
     """Return "column is one of these texts" as one array parameter: any number of values, one statement shape."""
     return col(column) == any_(bindparam(None, list(values), ARRAY(Text)))
+
+
+def has(column: Any, text: str) -> ColumnElement[bool]:
+    """Return "column has this text in it, in any case of its letters"."""
+    return col(column).ilike(f"%{escaped_word(text)}%")
+
+
+def escaped_word(text: str) -> str:
+    """Return a text as LIKE has it where no sign of it means anything else."""
+    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

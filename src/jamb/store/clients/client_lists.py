@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -14,12 +15,14 @@ from sqlmodel import Session, col
 from jamb.core.audit.rules.credentials import DORMANT
 from jamb.core.audit.rules.registration import STARTS_WITHIN
 from jamb.core.clients.clients import ClientKind
-from jamb.core.credentials.looked_for import credential_meant
+from jamb.core.credentials.lookup import credential_meant
 from jamb.core.lists import Attention, ClientSort
-from jamb.store.base.columns import among
+from jamb.core.nearest_names import SHORTEST_BEGINNING
+from jamb.core.permissions import AccessKind
+from jamb.store.base.columns import among, has
 from jamb.store.clients.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.credentials.credentials import CredentialRow, having_credential, works
-from jamb.store.directory.roles import AssignmentRow
+from jamb.store.directory.roles import AssignmentRow, RoleRow, in_force
 
 # What sorts last when there is nothing to sort by.
 _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
@@ -48,11 +51,11 @@ def list_page(  # noqa: PLR0913 - what the list can be asked for, by name
         wanted = wanted.where(among(ClientRow.id, only))
     if query:
         meant = credential_meant(query)
-        pattern = "%" + query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        mine, begins = col(ClientRow.id), query.strip().lower()
         wanted = wanted.where(
-            col(ClientRow.name).ilike(pattern)
-            | col(ClientRow.purpose).ilike(pattern)
-            | (col(ClientRow.id) == query.strip())
+            has(ClientRow.name, query)
+            | has(ClientRow.purpose, query)
+            | (mine.startswith(begins, autoescape=True) if len(begins) >= SHORTEST_BEGINNING else mine == begins)
             | (col(ClientRow.id).in_(having_credential(meant)) if meant is not None else sa.false())
         )
     if attention is not None:
@@ -67,7 +70,7 @@ def list_page(  # noqa: PLR0913 - what the list can be asked for, by name
 
 def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
     if sort is ClientSort.NAME:
-        return sa.type_coerce(col(ClientRow.folded_name).collate("C"), Text)
+        return sa.type_coerce(col(ClientRow.folded_name), Text)
     if sort is ClientSort.REGISTERED:
         return sa.type_coerce(col(ClientRow.registered_at), sa.DateTime(timezone=True))
     mine = col(CredentialRow.client_id) == ClientRow.id
@@ -85,16 +88,7 @@ def _needs(  # noqa: PLR0911 - one condition for each of a closed list
     mine, ends = col(CredentialRow.client_id) == ClientRow.id, col(CredentialRow.expires_at)
     match attention:
         case Attention.WAITING:
-            # As the ladder counts: an ask whose consent has ended waits again.
-            granted = sa.exists().where(
-                col(GrantRow.granted_at) <= now,
-                stands(now),
-                col(GrantRow.client_id) == AskRow.client_id,
-                col(GrantRow.resource_id) == AskRow.resource_id,
-                col(GrantRow.permission) == AskRow.permission,
-                col(GrantRow.kind) == AskRow.kind,
-            )
-            return sa.exists().where(col(AskRow.client_id) == ClientRow.id, ~granted)
+            return sa.exists().where(col(AskRow.client_id) == ClientRow.id, waits(now))
         case Attention.EXPIRING:
             return sa.exists().where(mine, works(now), ends <= now + notice)
         case Attention.EXPIRED_CREDENTIAL:
@@ -109,6 +103,46 @@ def _needs(  # noqa: PLR0911 - one condition for each of a closed list
             return _unfinished()
         case Attention.OWNERLESS:
             return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)
+
+
+def waits(now: datetime) -> sa.ColumnElement[bool]:
+    """Return the condition of an ask that waits, as the ladder counts: neither a consent nor a role gives it now."""
+    consented = sa.exists().where(
+        col(GrantRow.granted_at) <= now,
+        stands(now),
+        col(GrantRow.client_id) == AskRow.client_id,
+        col(GrantRow.resource_id) == AskRow.resource_id,
+        col(GrantRow.permission) == AskRow.permission,
+        col(GrantRow.kind) == AskRow.kind,
+    )
+    by_role = sa.exists().where(
+        col(AssignmentRow.client_id) == AskRow.client_id,
+        col(AssignmentRow.role_id) == RoleRow.id,
+        col(RoleRow.resource_id) == AskRow.resource_id,
+        col(AskRow.permission) == sa.any_(col(RoleRow.permissions)),
+        in_force(now),
+    )
+    return ~consented & ~(by_role & (col(AskRow.kind) == AccessKind.APPLICATION.value))
+
+
+@dataclass(frozen=True, slots=True)
+class WaitingAsk:
+    client_id: str
+    client_name: str
+    permission: str
+    asked_at: datetime
+
+
+def waiting_asks(session: Session, client_ids: Iterable[str], now: datetime) -> list[WaitingAsk]:
+    """Return the asks of some clients that wait for consent, by permission."""
+    columns: list[Any] = [col(AskRow.client_id), col(ClientRow.name), col(AskRow.permission), col(AskRow.asked_at)]
+    read = (
+        sa.select(*columns)
+        .join(ClientRow, col(ClientRow.id) == col(AskRow.client_id))
+        .where(among(AskRow.client_id, client_ids), waits(now))
+        .order_by(col(AskRow.permission))
+    )
+    return [WaitingAsk(*row) for row in session.execute(read)]
 
 
 def _unfinished() -> sa.ColumnElement[bool]:

@@ -34,7 +34,8 @@ class ClientRow(SQLModel, table=True):
     id: str = Field(primary_key=True, sa_type=Text)
     directory_id: UUID = Field(foreign_key="directory.id")
     name: str = Field(sa_type=Text)
-    folded_name: str = Field(sa_type=Text)
+    # Ordered as it is compared, by the index that keeps names apart.
+    folded_name: str = Field(sa_type=Text(collation="C"))
     # What names that look alike have in common; empty: it looks like none.
     look: str = Field(default="", sa_type=Text)
     purpose: str = Field(sa_type=Text)
@@ -63,6 +64,9 @@ class ClientRow(SQLModel, table=True):
     client_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     policy_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     tos_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
+    # Some of those of its kind; none: all of them. And since when it is these; none: since it was registered.
+    grant_types: list[str] = words(server_default="{}")
+    grant_types_since: datetime | None = moment(nullable=True)
 
 
 class ClientOwnerRow(SQLModel, table=True):
@@ -103,6 +107,7 @@ class GrantRow(SQLModel, table=True):
     __table_args__ = (
         Index("consent_by_client", "client_id", "resource_id"),
         Index("consent_by_resource", "resource_id", "permission"),
+        Index("consent_by_time", "granted_at", "id"),
     )
 
     id: UUID = Field(primary_key=True)
@@ -141,6 +146,11 @@ class GrantRow(SQLModel, table=True):
 def by_id(session: Session, directory_id: UUID, client_id: str, *, lock: bool = False) -> ClientRow | None:
     statement = select(ClientRow).where(ClientRow.id == client_id, ClientRow.directory_id == directory_id)
     return session.exec(statement.with_for_update() if lock else statement).first()
+
+
+def names_of(session: Session, client_ids: Iterable[str]) -> dict[str, str]:
+    rows = session.execute(sa.select(col(ClientRow.id), col(ClientRow.name)).where(among(ClientRow.id, client_ids)))
+    return {row[0]: row[1] for row in rows}
 
 
 def by_name(session: Session, directory_id: UUID, folded_name: str) -> ClientRow | None:

@@ -12,7 +12,7 @@ class Lease:
     """A connection that is kept between admission and the work. Not for two threads at the same time.
 
     Whoever holds one must not wait for a thread that waits for another connection: calls take a seat first
-    (`jamb.service.seats`), and there are fewer seats than connections.
+    (`jamb.service.database_seats`), and there are fewer seats than connections.
     """
 
     def __init__(self, engine: Engine) -> None:

@@ -14,7 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit.picture import CredentialPicture
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
-from jamb.core.credentials.looked_for import LookedFor
+from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
 from jamb.store.base.columns import among, blob, document, moment
 from jamb.store.clients.clients import ClientRow
@@ -34,6 +34,7 @@ class CredentialRow(SQLModel, table=True):
         UniqueConstraint("digest", name="credential_digest"),
         Index("credential_fingerprint", "fingerprint"),
         Index("credential_seen_by", "seen_by_id"),
+        Index("credential_certificates", "issued_at", postgresql_where=sa.text("certificate IS NOT NULL")),
     )
 
     id: UUID = Field(primary_key=True)
@@ -161,11 +162,15 @@ def _expires_within(directory_id: UUID, now: datetime, until: datetime) -> sa.Co
 
 def having_credential(meant: LookedFor) -> sa.Select[str]:
     """Return the clients that have, or had, a credential like this, as a query."""
-    row = sa.select(col(CredentialRow.client_id))
+    return sa.select(col(CredentialRow.client_id)).where(is_meant(meant))
+
+
+def is_meant(meant: LookedFor) -> sa.ColumnElement[bool]:
+    """Return the condition under which a credential is one that is looked for."""
     if meant.hint:
-        return row.where(col(CredentialRow.hint).startswith(meant.hint, autoescape=True))
+        return col(CredentialRow.hint).startswith(meant.hint, autoescape=True)
     of_key = col(CredentialRow.key_thumbprints).contains([meant.thumbprint])
-    return row.where(of_key | col(CredentialRow.keys).contains([{"x5t#S256": meant.thumbprint}]))
+    return of_key | col(CredentialRow.keys).contains([{"x5t#S256": meant.thumbprint}])
 
 
 def works(now: datetime) -> sa.ColumnElement[bool]:

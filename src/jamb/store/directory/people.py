@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy import Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import among, among_ids, blob, document, moment
+from jamb.store.base.columns import among, among_ids, blob, document, has, moment
 from jamb.store.directory.directories import DirectoryRow
 
 # In how many directories a password is tried where none was named.
@@ -23,6 +23,7 @@ class PersonRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("directory_id", "login", name="person_login_taken"),
         Index("person_by_login", "login"),
+        Index("person_by_name", "directory_id", "name", "id"),
     )
 
     id: UUID = Field(primary_key=True)
@@ -137,6 +138,33 @@ def signing_in(session: Session, login: str, slug: str) -> list[tuple[PersonRow,
 
 def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:
     return list(session.exec(select(PersonRow).where(PersonRow.directory_id == directory_id).order_by(PersonRow.name)))
+
+
+def page(
+    session: Session,
+    directory_id: UUID,
+    *,
+    query: str,
+    active: bool | None,
+    after: tuple[str, str] | None,
+    limit: int,
+) -> tuple[list[PersonRow], int]:
+    """Return a page of the people of a directory, by name and id, and how many are found in all.
+
+    Args:
+        query: in name or login. active: only those who may act, or only those who may not.
+        after: name and id of the last one of the page before.
+    """
+    wanted = select(PersonRow).where(PersonRow.directory_id == directory_id)
+    if query:
+        wanted = wanted.where(has(PersonRow.name, query) | has(PersonRow.login, query))
+    if active is not None:
+        wanted = wanted.where(col(PersonRow.active).is_(active))
+    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    if after is not None:
+        start = sa.tuple_(sa.literal(after[0]), sa.literal(UUID(after[1])))
+        wanted = wanted.where(sa.tuple_(col(PersonRow.name), col(PersonRow.id)) > start)
+    return list(session.exec(wanted.order_by(col(PersonRow.name), col(PersonRow.id)).limit(limit))), total
 
 
 def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
@@ -17,7 +18,7 @@ from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
-from jamb.store.base.columns import among, among_ids, bound, moment, words
+from jamb.store.base.columns import among, among_ids, bound, has, moment, words
 from jamb.store.directory.people import PersonRow
 
 
@@ -110,7 +111,7 @@ class AssignmentRow(SQLModel, table=True):
 _STANDS = col(RoleRow.removed_at).is_(None)
 
 
-def in_force(now: datetime) -> sa.ColumnElement[bool]:
+def in_force(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[bool]:
     return (col(AssignmentRow.assigned_at) <= now) & (
         col(AssignmentRow.expires_at).is_(None) | (col(AssignmentRow.expires_at) > now)
     )
@@ -125,7 +126,7 @@ def _lasts(until: datetime | None) -> sa.ColumnElement[bool]:
 _IN_GROUP, _INNER = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
 
 
-def _groups_around(person_id: UUID) -> sa.CTE:
+def _groups_around(person_id: UUID | sa.BindParameter[UUID]) -> sa.CTE:
     """Return the ids of all groups that a person belongs to, however deep."""
     mine = sa.select(_IN_GROUP.c.group_id).where(_IN_GROUP.c.person_id == person_id).cte("mine", recursive=True)
     return mine.union(sa.select(_INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
@@ -133,23 +134,31 @@ def _groups_around(person_id: UUID) -> sa.CTE:
 
 def standing(session: Session, person: PersonRow, resource_id: UUID, now: datetime) -> PersonStanding:
     """Return what the person may do at one resource, by roles of their own and of their groups."""
-    mine = _groups_around(person.id)
-    rows = session.exec(
-        select(RoleRow, AssignmentRow, GroupRow.name)
-        .join(AssignmentRow, col(AssignmentRow.role_id) == RoleRow.id)
-        .outerjoin(GroupRow, col(GroupRow.id) == AssignmentRow.group_id)
-        .where(
-            RoleRow.resource_id == resource_id,
-            in_force(now),
-            (col(AssignmentRow.person_id) == person.id) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
-        )
-        .order_by(RoleRow.name, GroupRow.name)
-    )
+    rows = session.execute(_standing(), {"person": person.id, "resource": resource_id, "now": now})
     roles = tuple(
-        RoleHolding(role.name, frozenset(role.permissions), reach_of(held.reach), group or "")
-        for role, held, group in rows
+        RoleHolding(name, frozenset(permissions), reach_of(reach), group or "")
+        for name, permissions, reach, group in rows
     )
     return PersonStanding(str(person.id), person.name, person.active, roles)
+
+
+@lru_cache(maxsize=1)
+def _standing() -> sa.Select[Any]:
+    """Return the statement of `standing`: made once, for it is run at every call."""
+    person: Any = sa.bindparam("person", type_=sa.Uuid)
+    mine = _groups_around(person)
+    columns: list[Any] = [col(RoleRow.name), col(RoleRow.permissions), col(AssignmentRow.reach), col(GroupRow.name)]
+    return (
+        sa.select(*columns)
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .outerjoin(GroupRow, col(GroupRow.id) == col(AssignmentRow.group_id))
+        .where(
+            col(RoleRow.resource_id) == sa.bindparam("resource", type_=sa.Uuid),
+            in_force(sa.bindparam("now", type_=sa.DateTime(timezone=True))),
+            (col(AssignmentRow.person_id) == person) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
+        )
+        .order_by(col(RoleRow.name), col(GroupRow.name))
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -268,16 +277,13 @@ def people_within(session: Session, group_ids: Iterable[UUID]) -> dict[UUID, lis
     return found
 
 
-def role_names(
-    session: Session, directory_id: UUID, now: datetime, person_id: UUID | None = None
-) -> dict[UUID, list[str]]:
-    """Return the names of the roles that people hold themselves, by person of a directory; or those of one person."""
-    whose = col(AssignmentRow.person_id)
+def role_names(session: Session, directory_id: UUID, now: datetime, *person_ids: UUID) -> dict[UUID, list[str]]:
+    """Return the names of the roles that these people hold themselves, by person."""
     rows = session.exec(
         select(AssignmentRow.person_id, RoleRow.name)
         .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
         .where(RoleRow.directory_id == directory_id, in_force(now))
-        .where(whose.is_not(None) if person_id is None else whose == person_id)
+        .where(among_ids(AssignmentRow.person_id, person_ids))
         .order_by(RoleRow.name)
     )
     names: dict[UUID, list[str]] = {}
@@ -368,18 +374,58 @@ class Holder:
 
 
 def holders_of(session: Session, role_ids: Iterable[UUID], now: datetime) -> list[Holder]:
-    """Return who holds these roles now, directly: people and clients by name, groups as groups."""
+    """Return who holds these roles now, directly: groups, people, clients, each by name."""
+    wanted, key = _holding(role_ids, now)
+    return [Holder(*row) for row in session.execute(wanted.order_by(col(RoleRow.name), key, col(AssignmentRow.id)))]
+
+
+def first_holders(
+    session: Session, role_ids: Iterable[UUID], now: datetime, each: int
+) -> tuple[list[Holder], dict[UUID, int]]:
+    """Return the first so many holders of each of these roles, and how many each has."""
+    wanted, key = _holding(role_ids, now)
+    place = sa.func.row_number().over(partition_by=col(RoleRow.id), order_by=(key, col(AssignmentRow.id)))
+    numbered = wanted.with_only_columns(col(AssignmentRow.id).label("id"), place.label("place")).subquery()
+    shown = wanted.where(col(AssignmentRow.id).in_(sa.select(numbered.c.id).where(numbered.c.place <= each)))
+    rows = session.execute(shown.order_by(col(RoleRow.name), key, col(AssignmentRow.id)))
+    many = wanted.with_only_columns(col(RoleRow.id), sa.func.count()).group_by(col(RoleRow.id))
+    return [Holder(*row) for row in rows], {role_id: int(number) for role_id, number in session.execute(many)}
+
+
+def holders_page(
+    session: Session, role_id: UUID, now: datetime, *, query: str, after: tuple[str, str] | None, limit: int
+) -> tuple[list[tuple[Holder, str]], int]:
+    """Return a page of who holds a role, each with its place in the order, and how many are found in all."""
+    wanted, key = _holding([role_id], now)
+    if query:
+        client: Any = SQLModel.metadata.tables["client"]
+        fields = (PersonRow.name, PersonRow.login, GroupRow.name, GroupRow.title, client.c.name)
+        wanted = wanted.where(sa.or_(*(has(field, query) for field in fields)))
+    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    if after is not None:
+        start = sa.tuple_(sa.literal(after[0]), sa.literal(UUID(after[1])))
+        wanted = wanted.where(sa.tuple_(key, col(AssignmentRow.id)) > start)
+    rows = session.execute(wanted.add_columns(key).order_by(key, col(AssignmentRow.id)).limit(limit))
+    return [(Holder(*row[:-1]), row[-1]) for row in rows], total
+
+
+def _holding(role_ids: Iterable[UUID], now: datetime) -> tuple[sa.Select[Any], sa.ColumnElement[str]]:
+    """Return the statement of who holds these roles now, and the order within one."""
     client: Any = SQLModel.metadata.tables["client"]
-    rows = session.execute(
+    wanted: sa.Select[Any] = (
         sa.select(RoleRow, AssignmentRow, PersonRow, GroupRow, client.c.name)
         .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
         .outerjoin(PersonRow, col(PersonRow.id) == col(AssignmentRow.person_id))
         .outerjoin(GroupRow, col(GroupRow.id) == col(AssignmentRow.group_id))
         .outerjoin(client, client.c.id == col(AssignmentRow.client_id))
-        .where(col(RoleRow.id).in_(list(role_ids)), in_force(now))
-        .order_by(col(RoleRow.name), col(GroupRow.name), col(PersonRow.name), client.c.name)
+        .where(among_ids(RoleRow.id, role_ids), in_force(now))
     )
-    return [Holder(role, held, person, group, name) for role, held, person, group, name in rows]
+    key = sa.case(
+        (col(AssignmentRow.group_id).is_not(None), sa.literal("1") + col(GroupRow.name)),
+        (col(AssignmentRow.person_id).is_not(None), sa.literal("2") + col(PersonRow.name)),
+        else_=sa.literal("3") + client.c.name,
+    )
+    return wanted, sa.type_coerce(key.collate("C"), Text)
 
 
 def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple[str, Reach]]:

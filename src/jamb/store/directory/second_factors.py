@@ -10,7 +10,7 @@ import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import blob, moment
+from jamb.store.base.columns import among_ids, blob, moment
 from jamb.store.directory.passkeys import PasskeyRow
 from jamb.store.directory.people import PersonRow
 
@@ -45,12 +45,12 @@ def is_set(session: Session, person_id: UUID) -> bool:
     return row is not None and row.confirmed_at is not None
 
 
-def of_directory(session: Session, directory_id: UUID) -> set[UUID]:
-    """Return the people of a directory who sign in with a second factor: a device that makes codes, or a passkey."""
+def among_people(session: Session, person_ids: Iterable[UUID]) -> set[UUID]:
+    """Return those of these people who sign in with a second factor: a device that makes codes, or a passkey."""
     device = select(SecondFactorRow.person_id).where(col(SecondFactorRow.confirmed_at).is_not(None))
     either = device.union(select(PasskeyRow.person_id)).subquery()
     found = sa.select(col(PersonRow.id)).where(
-        col(PersonRow.directory_id) == directory_id, col(PersonRow.id).in_(sa.select(either.c.person_id))
+        among_ids(PersonRow.id, person_ids), col(PersonRow.id).in_(sa.select(either.c.person_id))
     )
     return set(session.execute(found).scalars())
 

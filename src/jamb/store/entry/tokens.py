@@ -101,6 +101,7 @@ class Authenticated(NamedTuple):
     kid: str
     client_kind: str | None
     client_state: str | None
+    grant_types: Sequence[str] | None
     credential_id: UUID | None
     credential_client: str | None
     hint: str | None
@@ -122,6 +123,7 @@ _authenticate = (
         _newest_key.label("kid"),
         _client.c.kind.label("client_kind"),
         _client.c.state.label("client_state"),
+        _client.c.grant_types,
         _credential.c.id.label("credential_id"),
         _credential.c.client_id.label("credential_client"),
         _credential.c.hint,
@@ -193,6 +195,20 @@ _keys_of = (
     .order_by(_credential.c.issued_at.desc())
 )
 KEYS_OF = _compiled(_keys_of)
+
+# Parameters: since, after, most. Certificates (DER) that stand for a client, of those registered after a place in the
+# order of their moments and ids, with these.
+CERTIFICATES_SINCE = _compiled(
+    sa.select(_credential.c.certificate, _credential.c.issued_at, _credential.c.id)
+    .where(
+        _credential.c.certificate.is_not(None),
+        _credential.c.withdrawn_at.is_(None),
+        sa.tuple_(_credential.c.issued_at, _credential.c.id)
+        > sa.tuple_(_param("since", _MOMENT), _param("after", sa.Uuid)),
+    )
+    .order_by(_credential.c.issued_at, _credential.c.id)
+    .limit(_param("most", sa.Integer))
+)
 
 # Parameters: client, digest, ends. One row when this assertion is new, none when it was seen.
 SEE_ASSERTION = f"""
@@ -322,6 +338,17 @@ SELECT seen.client_id, seen.network, seen.at, seen.at
     ON CONFLICT (client_id, network) DO UPDATE SET last_at = greatest(client_network.last_at, excluded.last_at)
 """  # noqa: S608 - a number of our own
 
+# Parameters: arrays of client ids, grant types and moments, each pair once and in order.
+NOTE_GRANT_TYPES = """
+INSERT INTO client_grant_type (client_id, grant_type, last_at)
+SELECT seen.client_id, seen.grant_type, seen.at
+  FROM unnest(%b::text[], %b::text[], %b::timestamptz[]) AS seen (client_id, grant_type, at)
+  JOIN client ON client.id = seen.client_id
+ ORDER BY 1, 2
+    ON CONFLICT (client_id, grant_type) DO UPDATE
+   SET last_at = greatest(client_grant_type.last_at, excluded.last_at)
+"""
+
 # The rows by the names of what they are read from: a test compares the two.
 ROWS = ((Authenticated, _authenticate), (KeyHeld, _keys_of), (Delegated, _delegated))
 
@@ -329,9 +356,11 @@ __all__ = [
     "ASKED",
     "ATTEMPT_COLUMNS",
     "AUTHENTICATE",
+    "CERTIFICATES_SINCE",
     "DELEGATED",
     "GRANTED_AT",
     "KEYS_OF",
+    "NOTE_GRANT_TYPES",
     "NOTE_NETWORKS",
     "RECORD_ATTEMPTS",
     "ROWS",

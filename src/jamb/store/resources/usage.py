@@ -24,6 +24,7 @@ class UsageRow(SQLModel, table=True):
     """Calls of one operation by one client, kind and day."""
 
     __tablename__ = "usage"
+    __table_args__ = (Index("usage_by_day", "client_id", "day", "last_at"),)
 
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
     resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))

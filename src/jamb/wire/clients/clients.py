@@ -22,6 +22,7 @@ from jamb.core.clients.clients import (
     Registration,
     registration,
 )
+from jamb.core.clients.next_steps import NextStepKind
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
@@ -47,6 +48,7 @@ Purpose = Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST), NAMED]
 SupportContact = Annotated[str, Field(max_length=CONTACT_LONGEST), like(CONTACT_PATTERN, or_nothing=True)]
 # A person: login or id.
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
+GrantTypes = Annotated[list[GrantType], Field(max_length=len(GrantType))]
 
 
 class NewClient(Sent):
@@ -56,6 +58,7 @@ class NewClient(Sent):
     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
     told that somebody signed out. `sign_in_groups`: whose people alone may sign in to it; none: everybody may.
     `client_uri`, `policy_uri`, `tos_uri`: pages for its users: itself, its privacy policy, its terms.
+    `grant_types`: by which it gets tokens, of those of its kind; none: by all of them.
     """
 
     name: ClientName
@@ -74,6 +77,7 @@ class NewClient(Sent):
     client_uri: MaybeHttpsAddress = ""
     policy_uri: MaybeHttpsAddress = ""
     tos_uri: MaybeHttpsAddress = ""
+    grant_types: GrantTypes = Field(default_factory=list)
 
     def registration(self) -> Registration:
         """Return it tidied. Raises `BadInput` with every violation at once."""
@@ -95,6 +99,7 @@ class Registered(TypedDict, total=False):
     client_uri: str
     policy_uri: str
     tos_uri: str
+    grant_types: Sequence[GrantType]
 
 
 class Changed(TypedDict, total=False):
@@ -113,10 +118,14 @@ class Changed(TypedDict, total=False):
     client_uri: str | None
     policy_uri: str | None
     tos_uri: str | None
+    grant_types: Sequence[GrantType] | None
 
 
 class RegistrationChange(Sent):
-    """What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good."""
+    """What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good.
+
+    `grant_types`: none named: all of its kind again.
+    """
 
     name: ClientName | None = None
     purpose: Purpose | None = None
@@ -131,6 +140,7 @@ class RegistrationChange(Sent):
     client_uri: MaybeHttpsAddress | None = None
     policy_uri: MaybeHttpsAddress | None = None
     tos_uri: MaybeHttpsAddress | None = None
+    grant_types: GrantTypes | None = None
 
 
 class OwnersChange(Sent):
@@ -175,8 +185,13 @@ class LadderCount(Answered):
     waiting: int
 
 
+class NextStep(Answered):
+    kind: NextStepKind
+    words: str
+
+
 class Client(Versioned):
-    """One client as lists show it. `next_steps` is next steps before it works. `grant_types`: what its kind may use."""
+    """One client as lists show it. `next_steps`: before it works, in order. `grant_types`: by which it gets tokens."""
 
     edited = frozenset(
         [
@@ -192,6 +207,7 @@ class Client(Versioned):
             "client_uri",
             "policy_uri",
             "tos_uri",
+            "grant_types",
         ]
     )
 
@@ -210,7 +226,7 @@ class Client(Versioned):
     last_used_at: Moment | None
     findings: int
     worst: Severity | None
-    next_steps: list[str]
+    next_steps: list[NextStep]
     redirect_uris: list[str]
     publisher: str
     support_contact: str

@@ -6,7 +6,7 @@ from typing import Annotated, Self
 
 from pydantic import ConfigDict, Field, model_validator
 
-from jamb.core.clients.clients import MOST_REDIRECTS, ClientKind
+from jamb.core.clients.clients import MOST_REDIRECTS, ClientKind, GrantType
 from jamb.core.consent import charter as core
 from jamb.core.consent.charter import StepKind
 from jamb.core.credentials import CredentialKind
@@ -14,7 +14,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach, ReachKind
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Names, Sent
 from jamb.wire.base.text import MaybeHttpsAddress, MaybeOwnPage, PublisherDomain, RedirectUri, ShortName
-from jamb.wire.clients.clients import ClientName, Purpose, SupportContact
+from jamb.wire.clients.clients import ClientName, GrantTypes, Purpose, SupportContact
 from jamb.wire.consent.consent import Name, Reason, ResourceName
 from jamb.wire.resources import reach as wire_reach
 from jamb.wire.resources.reach import Path
@@ -71,6 +71,7 @@ class Charter(Sent):
     client_uri: MaybeHttpsAddress = ""
     policy_uri: MaybeHttpsAddress = ""
     tos_uri: MaybeHttpsAddress = ""
+    grant_types: GrantTypes = Field(default_factory=list)
     credential: CharterCredential | None = None
     asks: Annotated[list[CharterAsk], Field(max_length=500)] = Field(default_factory=list)
 
@@ -91,6 +92,8 @@ class Charter(Sent):
             self.client_uri,
             self.policy_uri,
             self.tos_uri,
+            # All of its kind are said by naming none.
+            () if set(self.grant_types) == self.kind.grant_types else tuple(sorted(self.grant_types)),
         )
 
 
@@ -157,6 +160,7 @@ def charter_of(one: core.Charter) -> Charter:
         client_uri=one.client_uri,
         policy_uri=one.policy_uri,
         tos_uri=one.tos_uri,
+        grant_types=[GrantType(name) for name in one.grant_types],
         credential=CharterCredential(kind=credential.kind, days=credential.days) if credential is not None else None,
         asks=[
             CharterAsk(

@@ -224,6 +224,13 @@ class Grant(Answered):
     by_person: bool
 
 
+class DirectoryGrant(Grant):
+    """A consent in force, with the client that has it."""
+
+    client_id: str
+    client_name: str
+
+
 class ReachChanged(Answered):
     """The consents as they stand, and the operations that count for more, for fewer, or for no objects now."""
 

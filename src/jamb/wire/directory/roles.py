@@ -35,7 +35,10 @@ class Assignment(Answered):
 
 
 class Role(Versioned):
-    """`everything`: it opens all there is at its resource. Shipped roles do not change."""
+    """`everything`: it opens all there is at its resource. Shipped roles do not change.
+
+    `holders`: the first of them, of `holders_in_all`; all are at `/roles/{role}/holders`.
+    """
 
     edited = frozenset({"title", "permissions"})
 
@@ -48,6 +51,7 @@ class Role(Versioned):
     weight: int
     everything: bool
     holders: list[Assignment]
+    holders_in_all: int
 
 
 class NewAssignments(Sent):

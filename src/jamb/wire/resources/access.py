@@ -109,6 +109,7 @@ def step_of(step: Step, explained: Explained) -> ExplanationStep:
         StepKind.CONSENT: [*consent, *_within(resource, reach)],
         StepKind.WIDEN_REACH: ["jamb", "consent", "reach", client, resource, step.target, *kind, *person, *reach],
         StepKind.ISSUE_SECRET: ["jamb", "secrets", "issue", client],
+        StepKind.USE_GRANT_TYPE: ["jamb", "clients", "change", client, *_grant_types(step)],
         StepKind.ENABLE_CLIENT: ["jamb", "clients", "enable", client],
         StepKind.ASSIGN_ROLE: ["jamb", "roles", "assign", step.target, "--person", explained.person, *reach],
     }
@@ -130,6 +131,10 @@ class Explained:
     resource: str
     kind: AccessKind
     person: str
+
+
+def _grant_types(step: Step) -> list[str]:
+    return [part for name in step.target.split() for part in ("--grant-type", name.rpartition(":")[2])]
 
 
 def _reach_options(step: Step) -> list[str]:

@@ -404,11 +404,11 @@ RULES = (
         reference="NIST SP 800-92 section 2.1 (authentication failures)",
         find=_still_tried,
         found=(
-            "an ended one is tried, nothing works",
-            "an ended one is tried, another works",
+            "an expired one is tried, nothing works",
+            "an expired one is tried, another works",
         ),
         passed=(
-            "an ended one was tried long ago",
+            "an expired one was tried long ago",
             "one was tried while it was disabled, and is enabled again",
         ),
     ),
@@ -417,7 +417,7 @@ RULES = (
         Family.CREDENTIALS,
         "Secret on a public client",
         why="It lies on every device that the client is installed on, and is no secret.",
-        when="The client is public (native), and a secret of it works.",
+        when="The client is public (browser, native or device), and a secret of it works.",
         how_bad="Always high.",
         reference="RFC 6749 section 2.1; RFC 8252 section 8.5",
         find=_public_secret,

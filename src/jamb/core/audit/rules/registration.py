@@ -9,12 +9,14 @@ from jamb.core.addresses import host_as_read
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import DORMANT
-from jamb.core.clients.clients import LOOPBACK
+from jamb.core.clients.clients import LOOPBACK, GrantType
 from jamb.core.directory.policy import DirectoryPolicy
 
 # How long a new client is given to be put to work.
 STARTS_WITHIN = timedelta(days=30)
 FEWEST_WORDS = 2
+# By which people sign in, or stay signed in: what a client does as itself is judged by its permissions.
+PEOPLES = frozenset({GrantType.AUTHORIZATION_CODE, GrantType.DEVICE_CODE, GrantType.REFRESH_TOKEN})
 # Schemes of native clients lead to the device itself.
 _WEB = frozenset({"http", "https"})
 
@@ -258,6 +260,24 @@ def _same_scheme(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime
         )
 
 
+def _grant_type_unused(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    since = client.grant_types_since
+    unused = sorted((client.grant_types & PEOPLES) - client.grant_types_used)
+    given_time = since is None or now - since < STARTS_WITHIN
+    if client.live and unused and not given_time and client.grant_types_used & PEOPLES:
+        words = ", ".join(GrantType(one).words for one in unused)
+        yield finding(
+            "grant-type-unused",
+            client,
+            "",
+            Severity.LOW,
+            f"Never got a token by {words}, and may",
+            {"never used": ", ".join(unused), "may since": day(since)},
+            "Ask its owner what it was built for, and take the others off.",
+            RemedyKind.CHANGE_REGISTRATION,
+        )
+
+
 def _within(host: str, domain: str) -> bool:
     return host == domain or host.endswith(f".{domain}")
 
@@ -435,6 +455,25 @@ RULES = (
         find=_redirect_unused,
         found=("an address that nobody uses",),
         passed=("an address that was used", "an address that is given its month"),
+    ),
+    Rule(
+        "grant-type-unused",
+        Family.REGISTRATION,
+        "Grant type never used",
+        why=(
+            "It is a way in that nobody watches: a code that somebody is talked into typing for another, a refresh "
+            "token that stays where it leaked."
+        ),
+        when=(
+            "The client is live, and uses one of the grant types by which people sign in or stay signed in "
+            f"(authorization_code, device_code, refresh_token); another of them it may use, for at least "
+            f"{STARTS_WITHIN.days} days, and never got a token by it."
+        ),
+        how_bad="Always low.",
+        reference="RFC 9700 section 2; RFC 8628 section 5.4 (remote phishing)",
+        find=_grant_type_unused,
+        found=("a grant type that nobody uses",),
+        passed=("grant types that are used", "a grant type that is given its month", "grant types of a new client"),
     ),
     Rule(
         "scheme-shared",

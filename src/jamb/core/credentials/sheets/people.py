@@ -36,6 +36,7 @@ class PeopleSheet:
     resource: str
     scopes: tuple[str, ...]
     secret: str | None = None
+    grant_types: tuple[str, ...] = ()
 
     @property
     def metadata(self) -> str:
@@ -47,7 +48,11 @@ class PeopleSheet:
 
     @property
     def by_code(self) -> bool:
-        return self.kind.may(GrantType.AUTHORIZATION_CODE)
+        return self.kind.uses(GrantType.AUTHORIZATION_CODE, self.grant_types)
+
+    @property
+    def by_device(self) -> bool:
+        return self.kind.uses(GrantType.DEVICE_CODE, self.grant_types)
 
     @property
     def redirect_uri(self) -> str:
@@ -55,7 +60,8 @@ class PeopleSheet:
 
     @property
     def scope(self) -> str:
-        return " ".join(("openid", "offline_access", *self.scopes))
+        stays = ("offline_access",) if self.kind.uses(GrantType.REFRESH_TOKEN, self.grant_types) else ()
+        return " ".join(("openid", *stays, *self.scopes))
 
     @property
     def authorization_url(self) -> str:
@@ -100,7 +106,7 @@ def _rows(sheet: PeopleSheet) -> list[tuple[str, str]]:
     if sheet.by_code:
         rows.append(("authorization_endpoint", sheet.authorization_endpoint))
         rows.append(("end_session_endpoint", f"{sheet.issuer}/logout"))
-    if sheet.kind.may(GrantType.DEVICE_CODE):
+    if sheet.by_device:
         rows.append(("device_authorization_endpoint", f"{sheet.issuer}/device_authorization"))
     rows += [("token_endpoint", sheet.token_endpoint), ("client_id", sheet.client_id)]
     if sheet.kind.confidential:

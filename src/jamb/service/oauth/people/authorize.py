@@ -18,7 +18,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse, Response
 
 from jamb.actions.authorization import requested, sealed
-from jamb.actions.authorization.answers import error_answer
+from jamb.actions.authorization.responses import error_answer
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import mode_of, read_request
 from jamb.core.clients.attempts import Outcome

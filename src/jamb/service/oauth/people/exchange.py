@@ -10,7 +10,7 @@ from fastapi.responses import Response
 
 from jamb.actions.authorization.exchanges import Exchanged, exchange
 from jamb.actions.authorization.person_tokens import NotRedeemed
-from jamb.core.authorization.both import bounds_of
+from jamb.core.authorization.client_and_person import bounds_of
 from jamb.core.authorization.exchange import ACCESS_TOKEN, ExchangeAsked, acting, read_exchange
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.clients.attempts import Outcome

@@ -31,9 +31,9 @@ from jamb.core.reach.details import TYPE as DETAIL
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard import dpop
 from jamb.guard.dpop import BadProof, WantsNonce, challenge
+from jamb.service.dpop import NONCE_HEADER, SentToken, fresh_nonce, require_possession
 from jamb.service.oauth.errors import json_response
 from jamb.service.oauth.mint import ALGORITHM
-from jamb.service.possession import NONCE_HEADER, SentToken, fresh_nonce, require_possession
 from jamb.service.runtime import Runtime
 from jamb.store.entry import authorizations as store
 

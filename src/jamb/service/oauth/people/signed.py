@@ -12,8 +12,8 @@ from jamb.core.authorization.refused import RequestRefused
 from jamb.core.credentials.assertions import Assertion, NotProven, check_reading, read_assertion
 from jamb.core.text import line_fault
 from jamb.service.http.senders import address_of, agent_of
+from jamb.service.oauth.client_assertions import refuse_fallen, signer_of
 from jamb.service.oauth.form import ClientProof
-from jamb.service.oauth.prove import refuse_fallen, signer_of
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
 

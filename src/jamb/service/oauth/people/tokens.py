@@ -15,7 +15,7 @@ from fastapi.responses import Response
 from jamb.actions.authorization import person_tokens
 from jamb.actions.authorization.person_tokens import Allowed, NotRedeemed
 from jamb.core.authorization.acr import acr_of, amr_of
-from jamb.core.authorization.both import bounds_of
+from jamb.core.authorization.client_and_person import bounds_of
 from jamb.core.authorization.requests import OPENID
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
@@ -25,7 +25,7 @@ from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint, sign
-from jamb.service.oauth.people import quick
+from jamb.service.oauth.people import redeem
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import Authenticated
@@ -47,7 +47,7 @@ async def authorization_code(
         lambda: person_tokens.redeem(
             runtime.backend, slug, proof.client_id, code, verifier, form.get("redirect_uri"), asked.key, now
         ),
-        lambda row: quick.redeemed(asked, row, code, verifier, form.get("redirect_uri")),
+        lambda row: redeem.redeemed(asked, row, code, verifier, form.get("redirect_uri")),
     )
 
 
@@ -67,7 +67,7 @@ async def refresh_token(
         asked,
         GrantType.REFRESH_TOKEN,
         lambda: person_tokens.refresh(runtime.backend, slug, proof.client_id, token, names, resource, asked.key, now),
-        lambda _row: quick.refreshed(asked, token, names, resource),
+        lambda _row: redeem.refreshed(asked, token, names, resource),
     )
 
 

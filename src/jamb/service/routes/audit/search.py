@@ -17,7 +17,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["search"])
 
 @router.get("/search")
 def search(
-    act: Annotated[Act, may("search")],
+    act: Annotated[Act, may("search", heavy=True)],
     q: Annotated[str, Query(min_length=2, max_length=100, description="Part of a name, title, login, id or hint")],
 ) -> list[Found]:
     """Clients, people, groups, roles, resources, permissions, operations and credentials: a few of each that fit."""

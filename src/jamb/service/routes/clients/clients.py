@@ -26,7 +26,7 @@ def list_clients(
     act: Annotated[Act, may("clients.list")],
     request: Request,
     response: Response,
-    q: Annotated[str, Query(max_length=100, description="Part of the name or purpose, or a client id")] = "",
+    q: Annotated[str, Query(max_length=100, description="Part of the name or purpose, or how a client id begins")] = "",
     attention: Annotated[Attention | None, Query(description="Only clients that need this")] = None,
     sort: ClientSort = ClientSort.NAME,
     cursor: Cursor = None,

@@ -157,7 +157,7 @@ def decline_asks(
     act: Annotated[Act, may("asks.decline")],
 ) -> list[wire.Ask]:
     """Decline the waiting asks, or the chosen ones: they go, and the client's history says why."""
-    return asks.decline(act, client, sent.asks, sent.reason)
+    return consent.decline(act, client, sent.asks, sent.reason)
 
 
 @router.post("/consent/withdrawal")

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Response
+from fastapi import Query, Request, Response
 
 from jamb.actions.base.act import Act
 from jamb.actions.directory import groups, people
 from jamb.service.callers import may
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_name
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
+from jamb.wire.base.shapes import Page
 from jamb.wire.directory import people as wire
 from jamb.wire.directory import roles as roles_wire
 
@@ -18,9 +20,20 @@ router = api_router("/api/v1/directories/{directory}", tags=["people"])
 
 
 @router.get("/people")
-def list_people(act: Annotated[Act, may("people.list")]) -> list[wire.Person]:
+def list_people(
+    act: Annotated[Act, may("people.list")],
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of the name or login")] = "",
+    active: Annotated[bool | None, Query(description="Only who may act, or only who may not")] = None,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Person]:
     """The people of the directory, by name."""
-    return people.list_people(act)
+    found, after, total = people.list_people(act, query=q, active=active, after=unpack_name(cursor), limit=limit)
+    following = pack(after) if after else None
+    link_next(request, response, following)
+    return Page[wire.Person](items=found, next=following, total=total)
 
 
 @router.post("/people", status_code=201)

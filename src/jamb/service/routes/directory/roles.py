@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Response
+from fastapi import Query, Request, Response
 
 from jamb.actions.base.act import Act
 from jamb.actions.directory import roles
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import may
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_name
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
+from jamb.wire.base.shapes import Page
 from jamb.wire.directory import roles as wire
 
 router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
@@ -21,6 +23,23 @@ router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
 def list_roles(act: Annotated[Act, may("roles.list")]) -> list[wire.Role]:
     """The roles of the directory, shipped ones first, with who holds them where."""
     return roles.list_roles(act)
+
+
+@router.get("/{role}/holders")
+def list_holders(
+    role: str,
+    act: Annotated[Act, may("roles.holders")],
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of a name or login")] = "",
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Assignment]:
+    """Who holds a role, and where: groups, then people, then clients, each by name."""
+    found, after, total = roles.list_holders(act, role, query=q, after=unpack_name(cursor), limit=limit)
+    following = pack(after) if after else None
+    link_next(request, response, following)
+    return Page[wire.Assignment](items=found, next=following, total=total)
 
 
 @router.put("/{role}")

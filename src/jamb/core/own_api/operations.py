@@ -1,24 +1,9 @@
-"""Jamb's own API as a resource like any other: its operations, permissions and shipped roles.
-
-Administrators, the console, the command line and automation are let in by the same decision as every client, so the
-audit sees clients that could grant themselves more. Its objects are the clients: whoever owns one holds a role that
-reaches it alone.
-"""
+"""The operations of Jamb's own API. Its objects are the clients: an address that names one is about it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from jamb.core.permissions import DataClass, Effect, Operation
 
-from jamb.core.access.standing import RoleHolding
-from jamb.core.clients.clients import OwnerLevel
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
-from jamb.core.reach import Reach
-
-NAME = "jamb"
-OBJECT_NAME = "client"
-_BOTH = frozenset(AccessKind)
-_FOR_PEOPLE = frozenset({AccessKind.DELEGATED})
-_FOR_GUARDS = frozenset({AccessKind.APPLICATION})
 _READ, _WRITE, _CONTROL = Effect.READ, Effect.WRITE, Effect.CONTROL
 _CLIENT, _RESOURCE = "/clients/{client}", "/resources/{name}"
 _FINDING, _RIGHTSIZING = "/audit/findings/{finding}", _CLIENT + "/rightsizing/{resource}"
@@ -44,10 +29,16 @@ OPERATIONS = (
     _operation("providers.save", "Let people sign in by a provider", "PUT", "/providers/{provider}", _CONTROL),
     _operation("providers.remove", "Remove a sign-in provider", "DELETE", "/providers/{provider}", _CONTROL),
     _operation("providers.try", "See whom a provider would mean", "POST", "/providers/{provider}/trial", _READ),
+    _operation("signing-keys.list", "List the keys that sign tokens", "GET", "/signing-keys", _READ),
+    _operation("signing-keys.rotate", "Have another key sign tokens", "POST", "/signing-keys", _CONTROL),
+    _operation(
+        "signing-keys.withdraw", "Withdraw a signing key", "POST", "/signing-keys/{signing_key}/withdrawal", _CONTROL
+    ),
     _operation("groups.list", "List groups", "GET", "/groups", _READ),
     _operation("groups.save", "Make or change a group", "PUT", "/groups/{group}", _CONTROL),
     _operation("groups.remove", "Remove a group", "DELETE", "/groups/{group}", _CONTROL),
     _operation("roles.list", "List roles and who holds them", "GET", "/roles", _READ),
+    _operation("roles.holders", "List who holds a role, and where", "GET", "/roles/{role}/holders", _READ),
     _operation("roles.save", "Make or change a role", "PUT", "/roles/{role}", _CONTROL),
     _operation("roles.remove", "Remove a role", "DELETE", "/roles/{role}", _CONTROL),
     _operation("roles.assign", "Assign a role", "POST", "/roles/{role}/assignments", _CONTROL),
@@ -88,9 +79,10 @@ OPERATIONS = (
         "inheritance.preview", "See what a client would inherit", "POST", _CLIENT + "/inheritance/preview", _READ
     ),
     _operation(
-        "inheritance.ask", "Ask for let a client inherit what one may do", "POST", _CLIENT + "/inheritance", _WRITE
+        "inheritance.ask", "Ask to let a client inherit what one may do", "POST", _CLIENT + "/inheritance", _WRITE
     ),
     _operation("consent.list", "List consents, those of people too", "GET", _CLIENT + "/consents", _READ),
+    _operation("consents.list", "List the consents of all clients", "GET", "/consents", _READ),
     _operation("consent.preview", "See what consent would make possible", "POST", _CLIENT + "/consent/preview", _READ),
     _operation("consent.grant", "Consent to what is asked", "POST", _CLIENT + "/consent", _CONTROL),
     _operation("asks.decline", "Decline what is asked", "POST", _CLIENT + "/consent/refusal", _WRITE),
@@ -189,7 +181,7 @@ OPERATIONS = (
     _operation("excess.trend", "See how excess went", "GET", "/audit/excess/trend", _READ),
     _operation("audit.look-again", "Have every client looked at anew", "POST", "/audit/evaluation", _READ),
     _operation("audit.bundle", "Take the evidence along, signed", "GET", "/audit/bundle", _READ),
-    _operation("escalation.read", "See who could take over what", "GET", "/audit/escalation-paths", _READ),
+    _operation("escalation.read", "See escalation paths", "GET", "/audit/escalation-paths", _READ),
     _operation("dry-runs.list", "List dry runs of smaller grants", "GET", "/audit/dry-runs", _READ),
     _operation("rightsizing.read", "See what would do instead", "GET", _RIGHTSIZING, _READ),
     _operation("dry-runs.start", "Start a dry run of a smaller grant", "POST", _RIGHTSIZING + "/dry-run", _WRITE),
@@ -226,10 +218,11 @@ OPERATIONS = (
 CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
 # What the policy may want a person to confirm anew (`confirm_minutes`).
 HEAVY = frozenset(one.name for one in OPERATIONS if one.effect is _CONTROL)
-_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"revocations.read"}
-_OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
-# What whoever works on clients of their own looks things up in; none of it is about other clients.
-_TO_WORK_WITH = frozenset(
+READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"revocations.read"}
+OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
+# What names no client and is still open to a role that is bounded to some: whoever works on clients of their own looks
+# things up in it, and reads there what is their own. None of it is about other clients.
+READS_OWN = frozenset(
     {
         "directory.read",
         "resources.list",
@@ -251,203 +244,3 @@ _TO_WORK_WITH = frozenset(
         "search",
     }
 )
-_READ_ALL = frozenset({"registry.read"})
-_CREDENTIALS = frozenset(
-    one.name
-    for one in OPERATIONS
-    if one.name.startswith(("credentials.", "rotations.", "handovers.", "probe.")) and one.effect is not _READ
-)
-
-
-def _unlocks(*names: str) -> frozenset[str]:
-    return frozenset(names)
-
-
-PERMISSIONS = (
-    Permission("registry.read", "Read registrations, findings and the ledger", _BOTH, _READS),
-    Permission(
-        "registry.write",
-        "Register clients and ask",
-        _BOTH,
-        _unlocks(
-            "clients.register",
-            "initial-access.make",
-            "initial-access.withdraw",
-            "clients.set-state",
-            "owners.change",
-            "asks.add",
-            "asks.add-list",
-            "asks.drop",
-            "inheritance.ask",
-            "requests.make",
-            "requests.withdraw",
-            "findings.assign",
-            "findings.answer",
-            "findings.resolve",
-            "clients.change",
-            "clients.remove",
-            "dry-runs.start",
-            "dry-runs.end",
-            "rightsizing.request",
-            "reviews.start",
-            "reviews.close",
-            "reviews.answer",
-        ),
-        _READ_ALL,
-    ),
-    Permission(
-        "consent.decide",
-        "Consent to what is asked, bound it, end consents, and waive findings",
-        _BOTH,
-        _unlocks(
-            "consent.grant",
-            "asks.decline",
-            "consent.change-reach",
-            "consent.withdraw",
-            "requests.decide",
-            "tokens.revoke",
-            "findings.waive",
-            "findings.end-waiver",
-            "findings.answer",
-            "findings.resolve",
-            "rightsizing.enforce",
-            "clients.restore",
-            "publishers.vouch",
-            "publishers.disown",
-            "reviews.carry-out",
-        ),
-        _READ_ALL,
-    ),
-    Permission(
-        "credentials.manage",
-        "Issue, hand over, probe and withdraw credentials",
-        _BOTH,
-        _CREDENTIALS | {"findings.resolve", "findings.answer"},
-        _READ_ALL,
-    ),
-    Permission(
-        "resources.manage",
-        "Publish resources and keep their collections",
-        _BOTH,
-        _unlocks("resources.publish", "resources.set-address", "collections.replace"),
-        _READ_ALL,
-    ),
-    Permission(
-        "people.manage",
-        "Manage people, groups, roles, sign-in providers, webhooks and the policy",
-        _BOTH,
-        frozenset(
-            one.name
-            for one in OPERATIONS
-            if one.effect is _CONTROL
-            and one.name.partition(".")[0] in {"people", "groups", "roles", "policy", "webhooks", "providers"}
-        ),
-        _READ_ALL,
-    ),
-    Permission(
-        "clients.read-own",
-        "See the clients one owns",
-        _FOR_PEOPLE,
-        _TO_WORK_WITH | frozenset(one.name for one in OPERATIONS if one.name in _OF_CLIENTS and one.effect is _READ),
-    ),
-    Permission(
-        "clients.edit-own",
-        "Ask on behalf of the clients one owns",
-        _FOR_PEOPLE,
-        _unlocks(
-            "asks.add",
-            "asks.add-list",
-            "asks.drop",
-            "requests.make",
-            "requests.withdraw",
-            "rightsizing.request",
-            "reviews.answer",
-            "findings.answer",
-        ),
-        frozenset({"clients.read-own"}),
-    ),
-    Permission(
-        "clients.run-own",
-        "Run the clients one owns: owners, credentials, state",
-        _FOR_PEOPLE,
-        _unlocks(
-            "owners.change",
-            "clients.set-state",
-            "clients.change",
-            "tokens.revoke",
-            "inheritance.ask",
-            "consent.withdraw",
-        )
-        | _CREDENTIALS,
-        frozenset({"clients.edit-own"}),
-    ),
-    Permission(
-        "clients.start",
-        "Register clients of one's own",
-        _FOR_PEOPLE,
-        _unlocks(
-            "clients.register",
-            "directory.read",
-            "resources.list",
-            "resources.read",
-            "permissions.propose",
-            "collections.read",
-            "charters.compare",
-        ),
-    ),
-    Permission("usage.report", "Report used operations of a protected API", _FOR_GUARDS, _unlocks("usage.report")),
-    Permission(
-        "revocations.read", "Read revocations and collections for a guard", _FOR_GUARDS, _unlocks("revocations.read")
-    ),
-)
-
-# What the guard of a protected API does at ours.
-FOR_GUARDS = ("usage.report", "revocations.read")
-STEWARD = "steward"
-ROLES = (
-    RoleHolding("auditor", frozenset({"registry.read"})),
-    RoleHolding("registrar", frozenset({"registry.write", "resources.manage"})),
-    RoleHolding("approver", frozenset({"consent.decide"})),
-    RoleHolding("custodian", frozenset({"credentials.manage"})),
-    RoleHolding(
-        STEWARD,
-        frozenset({"registry.write", "consent.decide", "credentials.manage", "resources.manage", "people.manage"}),
-    ),
-)
-ROLE_TITLES = {
-    "auditor": "Reads everything and runs the audit",
-    "registrar": "Registers clients and publishes resources",
-    "approver": "Consents, and ends consents",
-    "custodian": "Issues and withdraws credentials",
-    STEWARD: "Everything",
-}
-_OWNER_PERMISSION = {
-    OwnerLevel.FULL: "clients.run-own",
-    OwnerLevel.EDIT: "clients.edit-own",
-    OwnerLevel.READ: "clients.read-own",
-}
-
-
-# What names no client and is still open to a role that is bounded to some: there it reads what is its holder's own.
-READS_OWN = _TO_WORK_WITH
-
-
-def own_catalogue(identifier: str) -> Catalogue:
-    """Return the catalogue of Jamb's own API for the directory whose API has this identifier (audience)."""
-    return Catalogue.of(NAME, "Jamb's own API", identifier, OPERATIONS, PERMISSIONS, OBJECT_NAME)
-
-
-# What the policy gives whoever may register.
-MAKER = RoleHolding("member", frozenset({"clients.start"}))
-
-
-def own_roles(owned: Mapping[OwnerLevel, Iterable[str]], *, may_register: bool) -> tuple[RoleHolding, ...]:
-    """Return the roles that ownership gives, reaching the owned clients alone, and that the policy gives everyone."""
-    held = [
-        RoleHolding(f"owner ({level.value})", frozenset({_OWNER_PERMISSION[level]}), Reach.only(*ids))
-        for level, ids in ((level, tuple(ids)) for level, ids in owned.items())
-        if ids
-    ]
-    if may_register:
-        held.append(MAKER)
-    return tuple(held)

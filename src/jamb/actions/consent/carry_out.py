@@ -16,7 +16,7 @@ from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import reach_of
-from jamb.store.resources import pasts
+from jamb.store.resources import earlier_catalogues
 from jamb.wire.clients.clients import RegistrationChange
 
 Args = Mapping[str, Any]
@@ -64,7 +64,7 @@ def _reach(act: Act, client_id: str, args: Args) -> None:
 def _catalogue(act: Act, _client: str, args: Args) -> None:
     resources.publish(
         act,
-        pasts.catalogue_of(args["name"], args["catalogue"]),
+        earlier_catalogues.catalogue_of(args["name"], args["catalogue"]),
         guard_client_id=args["guard"],
         questions=args["questions"],
         terms=args["terms"],
@@ -72,7 +72,7 @@ def _catalogue(act: Act, _client: str, args: Args) -> None:
 
 
 def _collections(act: Act, _client: str, args: Args) -> None:
-    resources.replace_collections(act, args["name"], pasts.read_collections(dict(args)))
+    resources.replace_collections(act, args["name"], earlier_catalogues.read_collections(dict(args)))
 
 
 def _policy(act: Act, _client: str, args: Args) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from sqlmodel import Session
 
-from jamb.actions.base.everywhere import OPERATOR, change_everywhere
+from jamb.actions.base.all_directories import OPERATOR, change_everywhere
 from jamb.actions.directory.addresses import address_fault, former_addresses, move
 from jamb.actions.directory.directories import open_directory
 from jamb.actions.directory.opening import list_directories, set_suspended

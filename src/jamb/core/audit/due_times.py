@@ -8,9 +8,9 @@ from datetime import datetime, time, timedelta
 from jamb.core.audit.past import LOOKED_BACK
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
 from jamb.core.audit.rules.credentials import DORMANT, RECENT
-from jamb.core.audit.rules.habit import SILENT_FROM_DAYS
 from jamb.core.audit.rules.privilege import WAITS_LONG
 from jamb.core.audit.rules.registration import STARTS_WITHIN
+from jamb.core.audit.rules.usual_use import SILENT_FROM_DAYS
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Rung
 
@@ -41,6 +41,8 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
     yield from (tried.last_at + RECENT + _AFTER for tried in client.dead_tries)
     yield from (replay.last_at + RECENT + _AFTER for replay in client.told)
     yield from (redirect.since + STARTS_WITHIN for redirect in client.redirects)
+    if client.grant_types_since is not None:
+        yield client.grant_types_since + STARTS_WITHIN
     if client.registered_at is not None:
         yield client.registered_at + STARTS_WITHIN
     if client.last_seen_at is not None:

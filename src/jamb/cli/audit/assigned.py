@@ -1,4 +1,4 @@
-"""Findings given to somebody, waivers, and answers."""
+"""Findings assigned to somebody, waivers, and answers."""
 
 from __future__ import annotations
 

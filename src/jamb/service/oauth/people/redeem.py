@@ -20,7 +20,7 @@ from jamb.actions.authorization.person_tokens import Allowed, about_person
 from jamb.actions.base.lookups import find_directory
 from jamb.core.access import Holding
 from jamb.core.authorization import pkce
-from jamb.core.authorization.both import Counts, both_may, still_allowed, within
+from jamb.core.authorization.client_and_person import Counts, both_may, still_allowed, within
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.clients import ClientKind
 from jamb.core.permissions import Catalogue

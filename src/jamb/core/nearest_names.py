@@ -7,6 +7,8 @@ from difflib import get_close_matches
 
 # So alike (0 to 1) that it is worth a question.
 _ALIKE = 0.72
+# Fewer letters of an id are a slip, and mean something else once there is more.
+SHORTEST_BEGINNING = 6
 # More names than these are no help in a sentence.
 MOST_LISTED = 12
 

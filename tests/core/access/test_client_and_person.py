@@ -18,7 +18,7 @@ from jamb.core.access import (
     TokenFacts,
     decide,
 )
-from jamb.core.authorization.both import both_may
+from jamb.core.authorization.client_and_person import both_may
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach
 from tests.core.build import NOW

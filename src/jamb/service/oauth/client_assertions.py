@@ -154,7 +154,7 @@ def refuse_fallen(one: KeyHeld, now: datetime) -> None:
     if one.withdrawn_at is not None:
         raise NotProven(Outcome.KEY_WITHDRAWN, f"{one.hint} was withdrawn on {one.withdrawn_at:%Y-%m-%d}")
     if one.expires_at is not None and one.expires_at <= now:
-        raise NotProven(Outcome.KEY_EXPIRED, f"{one.hint} ended on {one.expires_at:%Y-%m-%d %H:%M} UTC")
+        raise NotProven(Outcome.KEY_EXPIRED, f"{one.hint} expired on {one.expires_at:%Y-%m-%d %H:%M} UTC")
     if one.disabled_at is not None:
         raise NotProven(Outcome.CREDENTIAL_DISABLED, f"{one.hint} was disabled on {one.disabled_at:%Y-%m-%d}")
     if one.starts_at is not None and one.starts_at > now + CLOCK_SKEW:

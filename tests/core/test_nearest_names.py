@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jamb.core.near import MOST_LISTED, as_written, did_you_mean, listed, nearest
+from jamb.core.nearest_names import MOST_LISTED, as_written, did_you_mean, listed, nearest
 
 NAMES = ("arrivals.view", "berths.assign", "berths.manage", "berths.view")
 WORDS = st.text(st.characters(categories=("L", "N"), include_characters=".-"), min_size=1, max_size=12)

@@ -18,6 +18,7 @@ from jamb.actions.base.lookups import find_directory
 from jamb.core.authorization.exchange import ways_of
 from jamb.core.jwt import key_id
 from jamb.core.text import UnfitText
+from jamb.service.dpop import key_of
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import NO_STORE, OAuthError, json_response
@@ -25,7 +26,6 @@ from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import sign
 from jamb.service.oauth.people.openid import NotThisIssuers, access_claims, claims_of_own
 from jamb.service.oauth.request import TokenRequest
-from jamb.service.possession import key_of
 from jamb.service.runtime import Runtime
 from jamb.store.entry import authorizations as store
 from jamb.store.entry.people_path import STILL_COUNTS

@@ -1,0 +1,34 @@
+"""By which grant types clients got tokens, and when last, to the day: noted by `store.entry.tokens`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+
+import sqlalchemy as sa
+from sqlalchemy import Text
+from sqlmodel import Field, Session, SQLModel, col
+
+from jamb.store.base.columns import among, moment
+
+
+class GrantTypeRow(SQLModel, table=True):
+    __tablename__ = "client_grant_type"
+
+    # Not a foreign key: whoever records a token would wait for whoever changes the client.
+    client_id: str = Field(primary_key=True, sa_type=Text)
+    grant_type: str = Field(primary_key=True, sa_type=Text)
+    last_at: datetime = moment()
+
+
+def used_by(session: Session, client_ids: Iterable[str]) -> dict[str, dict[str, datetime]]:
+    """Return the grant types that each client was ever seen to use, with when last."""
+    found: dict[str, dict[str, datetime]] = {}
+    rows = session.execute(
+        sa.select(col(GrantTypeRow.client_id), col(GrantTypeRow.grant_type), col(GrantTypeRow.last_at)).where(
+            among(GrantTypeRow.client_id, client_ids)
+        )
+    )
+    for client_id, grant_type, last_at in rows:
+        found.setdefault(client_id, {})[grant_type] = last_at
+    return found

@@ -1,0 +1,32 @@
+"""Signing keys of a directory."""
+
+from __future__ import annotations
+
+from jamb.core.directory.signing_keys import KeyState
+from jamb.wire.base.shapes import Answered, Moment, Sent
+from jamb.wire.base.text import MaybeSaid, Said
+
+
+class SigningKey(Answered):
+    """`id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing."""
+
+    id: str
+    state: KeyState
+    made_at: Moment
+    signs_from: Moment
+    withdrawn_at: Moment | None
+
+
+class KeyRotation(Sent):
+    reason: MaybeSaid = ""
+
+
+class KeyWithdrawal(Sent):
+    reason: Said
+
+
+class KeyWithdrawn(Answered):
+    """`signs`: the key that signs from now on."""
+
+    withdrawn: str
+    signs: str
