@@ -36,7 +36,7 @@ watch(current, (now, before) => {
     abstract
   >
     <Failed v-if="failed" :failure="failed" />
-    <RouterView v-if="place.meta.open" />
+    <RouterView v-if="place.meta.open && !(place.meta.framed && current)" />
     <Frame v-else-if="current"><RouterView /></Frame>
     <ConfirmItIsYou v-if="asking" />
     <SessionOver v-if="sessionOver" />

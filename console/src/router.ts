@@ -41,6 +41,12 @@ export const router = createRouter({
       meta: { title: "Read a token", open: true },
     },
     {
+      path: "/help/:page?",
+      name: "help",
+      component: () => import("./pages/help/Help.vue"),
+      meta: { title: "Help", open: true, framed: true },
+    },
+    {
       path: "/password",
       name: "password",
       component: () => import("./pages/own/Password.vue"),
@@ -110,7 +116,7 @@ export const router = createRouter({
     {
       path: "/rotation",
       name: "rotation",
-      component: () => import("./pages/credentials/Rotation.vue"),
+      component: () => import("./pages/credentials/rotation/Rotation.vue"),
       meta: { title: "Rotation" },
     },
     {
@@ -136,6 +142,12 @@ export const router = createRouter({
       name: "escalation",
       component: () => import("./pages/audit/Escalation.vue"),
       meta: { title: "Escalation" },
+    },
+    {
+      path: "/audit/consents",
+      name: "consents",
+      component: () => import("./pages/consent/Consents.vue"),
+      meta: { title: "Consents" },
     },
     {
       path: "/audit/removed",

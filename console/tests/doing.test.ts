@@ -52,6 +52,8 @@ test("j and k move within the rows, and Enter opens the chosen one; not while so
 
 test("the fields of a registration say what was typed, tidied", async () => {
   const fields = furtherOf({
+    kind: "web",
+    grant_types: ["authorization_code", "refresh_token", "client_credentials"],
     redirect_uris: ["https://a.example/x"],
     post_logout_redirect_uris: [],
     backchannel_logout_uri: "",
@@ -65,8 +67,24 @@ test("the fields of a registration say what was typed, tidied", async () => {
   const form = mount(FurtherFields, { props: { modelValue: fields, kind: "web" } });
   await form.get("textarea").setValue(" https://a.example/x \n\n https://b.example/y");
   await form.findAll("input")[0]?.setValue(" https://a.example/told ");
-  await form.findAll("input")[3]?.setValue(" help@maker.example ");
+  const [code, refresh] = form.findAll("input[type=checkbox]");
+  expect((code?.element as HTMLInputElement).checked).toBe(true);
+  await refresh?.setValue(false);
+  await form.findAll("input:not([type=checkbox])")[3]?.setValue(" help@maker.example ");
   expect(saidIn(fields, "service")).toMatchObject({ redirect_uris: [], backchannel_logout_uri: "", publisher: "maker.example" });
+  expect(saidIn(furtherOf(), "native").grant_types).toEqual([]);
+  expect(saidIn(fields, "browser").grant_types).toEqual(["authorization_code"]);
+  // One stays, and what was switched off for another kind switches nothing off here.
+  const device = { ...furtherOf(), without: "authorization_code refresh_token" };
+  expect(saidIn(device, "native").grant_types).toEqual(["urn:ietf:params:oauth:grant-type:device_code"]);
+  expect(saidIn(device, "browser").grant_types).toEqual([]);
+  const native = mount(FurtherFields, { props: { modelValue: device, kind: "native" } });
+  const boxes = native.findAll("input[type=checkbox]").map((box) => box.element as HTMLInputElement);
+  expect(boxes.map((box) => [box.checked, box.disabled])).toEqual([
+    [false, false],
+    [false, false],
+    [true, true],
+  ]);
   expect(saidIn(fields, "web")).toEqual({
     redirect_uris: ["https://a.example/x", "https://b.example/y"],
     post_logout_redirect_uris: [],
@@ -77,5 +95,6 @@ test("the fields of a registration say what was typed, tidied", async () => {
     client_uri: "",
     policy_uri: "https://maker.example/privacy",
     tos_uri: "",
+    grant_types: ["authorization_code", "client_credentials"],
   });
 });

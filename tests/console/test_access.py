@@ -90,7 +90,7 @@ def test_a_reach_is_narrowed_and_proven_in_the_dossier(world: World, open_consol
 def test_a_list_is_pasted_and_what_one_may_do_is_inherited(world: World, open_console: Open) -> None:
     made = world.client(secret=False)
     with open_console("oskar", path=f"/clients/{made.id}") as page:
-        expect(page.get_by_role("navigation", name="Main").get_by_role("link")).to_have_count(5)
+        expect(page.get_by_role("navigation", name="Main").get_by_role("link")).to_have_count(6)
         page.get_by_role("button", name="Ask for a permission").click()
         page.get_by_role("button", name="Paste a list").click()
         page.get_by_label("The list").fill("berths.view, berths.assign\nberths.fly")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 
 import httpx
 from playwright.sync_api import Page, Route, expect
@@ -80,6 +81,17 @@ def test_whoever_leaves_what_they_typed_is_asked(open_console: Open) -> None:
         page.get_by_label("Name or purpose").fill("Berth")
         page.get_by_role("link", name="Today").click()
         expect(page).to_have_url(re.compile(r"/$"))
+        # The next page may take longer than the pause after which a word is looked for.
+        page.goto("/clients")
+        page.route(re.compile(r"/assets/Audit-"), late)
+        page.get_by_label("Name or purpose").fill("Berth")
+        page.get_by_role("link", name="Audit").click()
+        expect(page).to_have_url(re.compile(r"/audit$"))
+
+
+def late(route: Route) -> None:
+    time.sleep(1)
+    route.continue_()
 
 
 def test_a_session_that_ends_is_gone_on_with_over_the_page(open_console: Open, world: World) -> None:

@@ -72,6 +72,16 @@ def trend(page: Page) -> None:
     page.get_by_role("img", name=re.compile("^Excess of")).wait_for()
 
 
+def year_ahead(page: Page) -> None:
+    page.get_by_text("The year ahead").click()
+    said = page.get_by_text("rotations in a year")
+    expect(said).not_to_contain_text("other policy")
+    page.get_by_label("Secret lifetime").fill("30")
+    page.keyboard.press("Tab")
+    expect(said).to_contain_text(re.compile(r"Under the other policy \d+"))
+    page.get_by_role("img", name=re.compile("^Rotations by week: ")).wait_for()
+
+
 def cut(page: Page) -> None:
     page.get_by_role("button", name=re.compile("owns Key renewal helper")).click()
     page.get_by_text("closed by that change").first.wait_for()
@@ -117,6 +127,12 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "escalation paths with a cut chosen": ("/audit/escalation-paths", "Escalation", cut),
     "reviews, one to start": ("/reviews", "Reviews", starting),
     "a review about to be closed": ("/reviews", "Reviews", carrying),
+    "rotation, the year ahead": ("/rotation", "Rotation", year_ahead),
+    "consents, bounded": (
+        "/audit/consents?which=bounded",
+        "Consents",
+        lambda page: page.get_by_role("table").wait_for(),
+    ),
     "what was removed": ("/audit/removed", "Removed", lambda page: page.get_by_role("table").wait_for()),
     "clients to clean up": ("/clients?attention=disabled", "Clients", cleaning),
     "resources": (

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import csv
+import json
 import re
 from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from jamb.core.clients.clients import OwnerLevel
+from jamb.wire.audit.audit import Severity
 from tests.console.browser import Open, faults
 from tests.world import World, unique
 
@@ -24,6 +27,7 @@ PAGES = (
     "/rotation",
     "/audit",
     "/audit/excess",
+    "/audit/consents",
     "/audit/escalation-paths",
     "/reviews",
     "/resources",
@@ -224,8 +228,28 @@ def test_what_is_listed_is_saved_whole_as_it_is_filtered(open_console: Open, wor
         page.get_by_role("table").wait_for()
         with page.expect_download() as coming:
             page.get_by_role("button", name="CSV").click()
-        lines = Path(coming.value.path()).read_text().splitlines()
+        with Path(coming.value.path()).open(newline="") as file:
+            rows = list(csv.DictReader(file))
     with world.jamb("auditor") as auditor:
-        names = {one.name for one in auditor.clients.list(attention="ownerless")}
-    assert lines[0].startswith("id,name,purpose,kind,state,owners")
-    assert {line.split(",")[1] for line in lines[1:]} >= names - {name for name in names if "," in name}
+        listed = {one.id: (one.name, str(one.ladder.asked)) for one in auditor.clients.list(attention="ownerless")}
+    assert {row["id"]: (row["name"], row["asked"]) for row in rows} == listed
+
+
+def test_findings_people_and_the_ledger_are_saved_with_all_that_is_told(open_console: Open, world: World) -> None:
+    def saved(page: Page, what: str, form: str) -> str:
+        with page.expect_download() as coming:
+            page.get_by_text(f"Save {what} as").locator("..").get_by_role("button", name=form).click()
+        return Path(coming.value.path()).read_text()
+
+    with open_console("auditor", path="/audit?severity=high") as page:
+        lines = [json.loads(line) for line in saved(page, "these findings", "JSON Lines").splitlines()]
+    with world.jamb("auditor") as auditor:
+        high = {str(one.id) for one in auditor.findings.list(severity=Severity.HIGH)}
+    assert {one["id"] for one in lines} == high
+    with open_console("auditor", path="/people?person=Pia") as page:
+        rows = {row["name"]: row for row in csv.DictReader(saved(page, "who matches", "CSV").splitlines())}
+    assert all("pia" in f"{row['name']} {row['login']} {row['roles']}".lower() for row in rows.values())
+    assert (rows["Pia Nowicki"]["active"], "crew-clerk" in rows["Pia Nowicki"]["roles"]) == ("true", True)
+    with open_console("auditor", path="/directory") as page:
+        entries = [json.loads(line)["sequence"] for line in saved(page, "the whole ledger", "JSON Lines").splitlines()]
+    assert entries == list(range(entries[0], 0, -1))

@@ -27,6 +27,8 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.get_by_label("Name", exact=True).focus()
         page.keyboard.type(name)
         page.keyboard.press("Tab")
+        # Whom one could name is read beside the form: a Tab goes to what is there.
+        page.get_by_role("button", name=re.compile(r"^\+ ")).first.wait_for()
         page.keyboard.type("Shows free berths to the pilots")
         page.keyboard.press("Tab")
         page.keyboard.press("Tab")

@@ -77,8 +77,8 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "finding.assigned": (entry) => `gave ${words(entry.after?.to)} a finding of ${entry.subject.client_name}: ${words(entry.after?.finding)}`,
   "finding.answered": (entry) => `answered for a finding of ${entry.subject.client_name}: ${words(entry.after?.answer)}`,
   "dry-run.started": (entry) =>
-    `started a dry run of ${words(entry.after?.["tried out"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
-  "dry-run.ended": (entry) => `dropped what was in a dry run at ${words(entry.after?.resource)} for ${entry.subject.name}`,
+    `started a dry run of ${words(entry.after?.["dry run"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
+  "dry-run.ended": (entry) => `ended the dry run at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "rightsizing.requested": (entry) =>
     `asks for less at ${words(entry.after?.resource)} for ${entry.subject.name}: ${words(entry.after?.instead)}`,
   "rightsizing.enforced": (entry) => `right-sized ${entry.subject.name} at ${words(entry.after?.resource)}: ${words(entry.after?.holds)}`,

@@ -1547,6 +1547,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/consents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List All
+         * @description The consents in force of all clients, those granted last first; `total` is told up to 10,000.
+         */
+        get: operations["list_all"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/duties": {
         parameters: {
             query?: never;
@@ -2571,6 +2591,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/roles/{role}/holders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Holders
+         * @description Who holds a role, and where: groups, then people, then clients, each by name.
+         */
+        get: operations["list_holders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/rotations": {
         parameters: {
             query?: never;
@@ -2666,6 +2706,50 @@ export interface paths {
          * @description End the sign-in that the presented token belongs to (the command line's sign-out).
          */
         delete: operations["end_sign_in"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/signing-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Signing Keys
+         * @description The keys that sign tokens of the directory, and those that did, newest first.
+         */
+        get: operations["list_signing_keys"];
+        put?: never;
+        /**
+         * Rotate Signing Key
+         * @description Publish a new key; it signs a quarter of an hour later, when every guard has read it.
+         */
+        post: operations["rotate_signing_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/signing-keys/{signing_key}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Signing Key
+         * @description Withdraw a key that somebody else may have: whatever it signed is refused from then on.
+         */
+        post: operations["withdraw_signing_key"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -4101,6 +4185,8 @@ export interface components {
              * @default
              */
             tos_uri: string;
+            /** Grant Types */
+            grant_types?: components["schemas"]["GrantType"][];
             credential?: components["schemas"]["CharterCredential"] | null;
             /** Asks */
             asks?: components["schemas"]["CharterAsk"][];
@@ -4203,7 +4289,7 @@ export interface components {
          * CheckName
          * @enum {string}
          */
-        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "admitted" | "role" | "token-scope" | "token-reach" | "token-age" | "tokens-revoked";
+        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "grant-type" | "person" | "admitted" | "role" | "token-scope" | "token-reach" | "token-age" | "tokens-revoked";
         /** CheckedList */
         CheckedList: {
             /** Asks */
@@ -4249,7 +4335,7 @@ export interface components {
         };
         /**
          * Client
-         * @description One client as lists show it. `next_steps` is next steps before it works. `grant_types`: what its kind may use.
+         * @description One client as lists show it. `next_steps`: before it works, in order. `grant_types`: by which it gets tokens.
          */
         Client: {
             /**
@@ -4286,7 +4372,7 @@ export interface components {
             findings: number;
             worst: components["schemas"]["Severity"] | null;
             /** Next Steps */
-            next_steps: string[];
+            next_steps: components["schemas"]["NextStep"][];
             /** Redirect Uris */
             redirect_uris: string[];
             /** Publisher */
@@ -4824,6 +4910,40 @@ export interface components {
             /** Token Endpoint */
             token_endpoint: string;
             policy: components["schemas"]["Policy"];
+        };
+        /**
+         * DirectoryGrant
+         * @description A consent in force, with the client that has it.
+         */
+        DirectoryGrant: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Resource */
+            resource: string;
+            /** Permission */
+            permission: string;
+            kind: components["schemas"]["AccessKind"];
+            /**
+             * Granted At
+             * Format: date-time
+             */
+            granted_at: string;
+            /** Granted By */
+            granted_by: string;
+            /** Expires At */
+            expires_at: string | null;
+            reach: components["schemas"]["Reach"];
+            /** Person */
+            person: string;
+            /** By Person */
+            by_person: boolean;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
         };
         /**
          * Dossier
@@ -5732,12 +5852,41 @@ export interface components {
             /** Answered At */
             answered_at: string | null;
         };
+        /** KeyRotation */
+        KeyRotation: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * KeyState
+         * @description coming: published, and signs soon. published: signs no more, and what it signed is good still.
+         * @enum {string}
+         */
+        KeyState: "coming" | "signs" | "published" | "ended" | "withdrawn";
         /**
          * KeyType
          * @description Of key pairs made here: P-256 is the default; RSA is for programs that know nothing else.
          * @enum {string}
          */
         KeyType: "p256" | "rsa3072";
+        /** KeyWithdrawal */
+        KeyWithdrawal: {
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * KeyWithdrawn
+         * @description `signs`: the key that signs from now on.
+         */
+        KeyWithdrawn: {
+            /** Withdrawn */
+            withdrawn: string;
+            /** Signs */
+            signs: string;
+        };
         /**
          * KeysSent
          * @description `keys`: a JWK Set (RFC 7517); or `keys_uri`: the https address at which the client publishes one.
@@ -6002,6 +6151,7 @@ export interface components {
          *     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
          *     told that somebody signed out. `sign_in_groups`: whose people alone may sign in to it; none: everybody may.
          *     `client_uri`, `policy_uri`, `tos_uri`: pages for its users: itself, its privacy policy, its terms.
+         *     `grant_types`: by which it gets tokens, of those of its kind; none: by all of them.
          */
         NewClient: {
             /** Name */
@@ -6050,6 +6200,8 @@ export interface components {
              * @default
              */
             tos_uri: string;
+            /** Grant Types */
+            grant_types?: components["schemas"]["GrantType"][];
         };
         /**
          * NewConsent
@@ -6278,6 +6430,18 @@ export interface components {
              */
             key: string;
         };
+        /** NextStep */
+        NextStep: {
+            kind: components["schemas"]["NextStepKind"];
+            /** Words */
+            words: string;
+        };
+        /**
+         * NextStepKind
+         * @description What the step is, for whoever leads to it by a button or a command.
+         * @enum {string}
+         */
+        NextStepKind: "ask" | "consent" | "credential" | "redirect";
         /**
          * NodeKind
          * @description place: the directory itself, whoever controls it may do anything. every: all clients of the directory at once.
@@ -6601,6 +6765,15 @@ export interface components {
             /** @default full */
             level: components["schemas"]["OwnerLevel"];
         };
+        /** Page[Assignment] */
+        Page_Assignment_: {
+            /** Items */
+            items: components["schemas"]["Assignment"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[Attempt] */
         Page_Attempt_: {
             /** Items */
@@ -6623,6 +6796,15 @@ export interface components {
         Page_ConsentRequest_: {
             /** Items */
             items: components["schemas"]["ConsentRequest"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[DirectoryGrant] */
+        Page_DirectoryGrant_: {
+            /** Items */
+            items: components["schemas"]["DirectoryGrant"][];
             /** Next */
             next?: string | null;
             /** Total */
@@ -6659,6 +6841,15 @@ export interface components {
         Page_LedgerEntry_: {
             /** Items */
             items: components["schemas"]["LedgerEntry"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[Person] */
+        Page_Person_: {
+            /** Items */
+            items: components["schemas"]["Person"][];
             /** Next */
             next?: string | null;
             /** Total */
@@ -7477,6 +7668,8 @@ export interface components {
         /**
          * RegistrationChange
          * @description What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good.
+         *
+         *     `grant_types`: none named: all of its kind again.
          */
         RegistrationChange: {
             /** Name */
@@ -7508,6 +7701,8 @@ export interface components {
             policy_uri?: string | null;
             /** Tos Uri */
             tos_uri?: string | null;
+            /** Grant Types */
+            grant_types?: components["schemas"]["GrantType"][] | null;
         };
         /**
          * RemedyInput
@@ -8101,6 +8296,8 @@ export interface components {
         /**
          * Role
          * @description `everything`: it opens all there is at its resource. Shipped roles do not change.
+         *
+         *     `holders`: the first of them, of `holders_in_all`; all are at `/roles/{role}/holders`.
          */
         Role: {
             /**
@@ -8126,6 +8323,8 @@ export interface components {
             everything: boolean;
             /** Holders */
             holders: components["schemas"]["Assignment"][];
+            /** Holders In All */
+            holders_in_all: number;
         };
         /**
          * RolePreview
@@ -8527,6 +8726,27 @@ export interface components {
         SignOutLookup: {
             /** Request */
             request: string;
+        };
+        /**
+         * SigningKey
+         * @description `id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing.
+         */
+        SigningKey: {
+            /** Id */
+            id: string;
+            state: components["schemas"]["KeyState"];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /**
+             * Signs From
+             * Format: date-time
+             */
+            signs_from: string;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
         };
         /**
          * SmallerGrant
@@ -9084,7 +9304,7 @@ export interface components {
          * StepKind
          * @enum {string}
          */
-        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "join-group" | "end-trial" | "fresh-token";
+        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "use-grant-type" | "enable-client" | "assign-role" | "join-group" | "end-trial" | "fresh-token";
         /**
          * StepKind
          * @description In the order in which they are taken: what is given comes before what is taken away.
@@ -10431,7 +10651,7 @@ export interface operations {
     list_clients: {
         parameters: {
             query?: {
-                /** @description Part of the name or purpose, or a client id */
+                /** @description Part of the name or purpose, or how a client id begins */
                 q?: string;
                 /** @description Only clients that need this */
                 attention?: components["schemas"]["Attention"] | null;
@@ -12711,6 +12931,60 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_all: {
+        parameters: {
+            query?: {
+                /** @description Part of client, permission or person */
+                q?: string;
+                /** @description Short name of a resource */
+                resource?: string | null;
+                /** @description Whole name of a permission */
+                permission?: string | null;
+                /** @description As itself, or for people */
+                kind?: components["schemas"]["AccessKind"] | null;
+                /** @description Only those that count for some objects, or for all */
+                bounded?: boolean | null;
+                /** @description Only those that people gave themselves, or others */
+                by_person?: boolean | null;
+                /** @description Only those that expire before this */
+                expires_before?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_DirectoryGrant_"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     list_failing_duties: {
         parameters: {
             query?: never;
@@ -13206,7 +13480,16 @@ export interface operations {
     };
     list_people: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Part of the name or login */
+                q?: string;
+                /** @description Only who may act, or only who may not */
+                active?: boolean | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
             header?: never;
             path: {
                 directory: string;
@@ -13221,7 +13504,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"][];
+                    "application/json": components["schemas"]["Page_Person_"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -15046,6 +15329,49 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_holders: {
+        parameters: {
+            query?: {
+                /** @description Part of a name or login */
+                q?: string;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                role: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Assignment_"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     list_rotations: {
         parameters: {
             query?: {
@@ -15229,6 +15555,126 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_signing_keys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKey"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    rotate_signing_key: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyRotation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKey"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    withdraw_signing_key: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                signing_key: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyWithdrawal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyWithdrawn"];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

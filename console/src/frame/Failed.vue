@@ -14,6 +14,7 @@ let timer = 0;
 const problem = computed(() => problemOf(props.failure.error));
 
 async function again(): Promise<void> {
+  if (trying.value) return;
   if (props.failure.kind === "part") {
     window.location.assign(props.failure.to);
     return;

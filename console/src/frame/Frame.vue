@@ -30,13 +30,36 @@ const WITHIN: Record<string, string> = {
   consent: "clients",
   request: "desk",
   register: "clients",
+  consents: "audit",
   excess: "audit",
   escalation: "audit",
   removed: "audit",
 };
 
 // Everybody's own, whatever role they have.
-const OWN = ["device", "password", "applications"];
+const OWN = ["device", "password", "applications", "help"];
+// The part of the guide that is about the page one is on.
+const HELP: Record<string, string> = {
+  clients: "registrar",
+  register: "registrar#a-job-that-runs-at-night",
+  dossier: "registrar#a-job-that-runs-at-night",
+  consent: "approver",
+  desk: "approver",
+  request: "approver",
+  rotation: "custodian",
+  audit: "auditor",
+  findings: "auditor",
+  consents: "auditor#every-consent",
+  excess: "auditor",
+  escalation: "auditor",
+  reviews: "auditor#reviews",
+  review: "auditor#reviews",
+  removed: "owner#hand-it-over-switch-it-off-remove-it",
+  resources: "integrator#guard-an-api",
+  people: "registrar#people-and-roles",
+  directory: "registrar#people-and-roles",
+  device: "integrator#a-device-without-a-page",
+};
 const route = useRoute();
 const router = useRouter();
 const field = ref<InstanceType<typeof Find> | null>(null);
@@ -52,6 +75,11 @@ watch(
 const within = computed(() => {
   const name = String(route.name);
   return ["reviews", "review"].includes(name) ? (can("audit.read") ? "audit" : "reviews") : (WITHIN[name] ?? name);
+});
+const help = computed(() => {
+  // While the first page is still fetched, its address says which one it is.
+  const part = HELP[String(route.name ?? router.resolve(window.location.pathname).name)];
+  return part ? `/help/${part}` : can("clients.list") && !can("today.read") ? "/help/owner" : "/help";
 });
 const here = (name: string) => within.value === name;
 
@@ -107,6 +135,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           Your sign-in<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template>
         </button>
         <button type="button" @click="router.push({ name: 'applications' })">Your applications</button>
+        <RouterLink :to="help">Help<span class="visually-hidden"> for this page</span></RouterLink>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
         <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
         <button type="button" @click="leave">Sign out</button>
@@ -215,15 +244,18 @@ ul a.on {
 .who span {
   color: var(--rail-soft);
 }
-.foot button {
+.foot button,
+.foot a {
   all: unset;
   cursor: pointer;
   color: var(--rail-ink);
   padding: 4px 0;
 }
+.foot a:hover,
 .foot button:hover {
   text-decoration: underline;
 }
+.foot a:focus-visible,
 .foot button:focus-visible {
   outline: 2px solid #f0b860;
   outline-offset: 2px;

@@ -50,6 +50,13 @@ export const useFindingGroups = (by: MaybeRefOrGetter<"rule" | "client" | "owner
       ),
   });
 
+export const readFindings = (filter: FindingFilter, cursor: string | undefined, limit = 100) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/audit/findings", {
+      params: { path: path(), query: { limit, ...asked(filter), ...after(cursor) } },
+    }),
+  );
+
 export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeRefOrGetter<boolean>, limit = 50) =>
   useInfiniteQuery({
     queryKey: ["audit", "findings", directory, () => toValue(filter), limit],
@@ -57,12 +64,7 @@ export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeR
     placeholderData: keepPreviousData,
     initialPageParam: "",
     getNextPageParam: following,
-    queryFn: ({ pageParam }) =>
-      must(
-        api.GET("/api/v1/directories/{directory}/audit/findings", {
-          params: { path: path(), query: { limit, ...asked(toValue(filter)), ...after(pageParam) } },
-        }),
-      ),
+    queryFn: ({ pageParam }) => readFindings(toValue(filter), pageParam, limit),
   });
 
 const ofFinding = (finding: MaybeRefOrGetter<string>) => ({
@@ -161,21 +163,21 @@ export const useReview = (review: MaybeRefOrGetter<string>) =>
       ),
   });
 
+export const readReviewItems = (review: string, answer: Schemas["Answer"] | undefined, cursor: string | undefined) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/reviews/{review}/items", {
+      params: {
+        path: { ...path(), review },
+        query: { ...(answer === undefined ? {} : { answer }), ...after(cursor) },
+      },
+    }),
+  );
+
 export const useReviewItems = (review: MaybeRefOrGetter<string>, answer: MaybeRefOrGetter<Schemas["Answer"] | undefined>) =>
   useInfiniteQuery({
     queryKey: ["reviews", "items", directory, () => toValue(review), () => toValue(answer)],
     placeholderData: keepPreviousData,
     initialPageParam: "",
     getNextPageParam: following,
-    queryFn: ({ pageParam }) => {
-      const said = toValue(answer);
-      return must(
-        api.GET("/api/v1/directories/{directory}/reviews/{review}/items", {
-          params: {
-            path: { ...path(), review: toValue(review) },
-            query: { ...(said === undefined ? {} : { answer: said }), ...after(pageParam) },
-          },
-        }),
-      );
-    },
+    queryFn: ({ pageParam }) => readReviewItems(toValue(review), toValue(answer), pageParam),
   });

@@ -17,13 +17,13 @@ type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "
 
 type Sort = "name" | "registered" | "expiry" | "used";
 
-/** One page of clients as they are filtered, as many at once as the service gives. */
-export const readClients = ({ q, attention, sort }: Omit<ClientFilter, "cursor">, cursor: string | undefined) =>
+/** One page of clients as they are filtered; as many at once as the service gives, where nothing else is said. */
+export const readClients = ({ q, attention, sort }: Omit<ClientFilter, "cursor">, cursor: string | undefined, limit = 100) =>
   must(
     api.GET("/api/v1/directories/{directory}/clients", {
       params: {
         path: path(),
-        query: { q, sort: (sort || "name") as Sort, limit: 100, cursor, ...(attention ? { attention: attention as Attention } : {}) },
+        query: { q, sort: (sort || "name") as Sort, limit, cursor, ...(attention ? { attention: attention as Attention } : {}) },
       },
     }),
   );
@@ -32,17 +32,7 @@ export const useClients = (filter: MaybeRefOrGetter<ClientFilter>) =>
   useQuery({
     queryKey: ["clients", directory, () => toValue(filter)],
     placeholderData: keepPreviousData,
-    queryFn: () => {
-      const { q, attention, sort, cursor } = toValue(filter);
-      const query = {
-        q,
-        sort: (sort || "name") as Sort,
-        limit: 50,
-        ...(attention ? { attention: attention as Attention } : {}),
-        ...(cursor ? { cursor } : {}),
-      };
-      return must(api.GET("/api/v1/directories/{directory}/clients", { params: { path: path(), query } }));
-    },
+    queryFn: () => readClients(toValue(filter), toValue(filter).cursor || undefined, 50),
   });
 
 export const useDossier = (client: MaybeRefOrGetter<string>) =>
@@ -57,23 +47,21 @@ export const useDossier = (client: MaybeRefOrGetter<string>) =>
       ),
   });
 
+export const readHistory = (client: string, cursor: string | undefined, limit = 100) =>
+  must(api.GET("/api/v1/directories/{directory}/ledger", { params: { path: path(), query: { client, cursor, limit } } }));
+
 export const useHistory = (client: MaybeRefOrGetter<string>) =>
-  usePages(["client", directory, () => toValue(client), "history"], (cursor) =>
-    must(
-      api.GET("/api/v1/directories/{directory}/ledger", {
-        params: { path: path(), query: { client: toValue(client), cursor, limit: 50 } },
-      }),
-    ),
+  usePages(["client", directory, () => toValue(client), "history"], (cursor) => readHistory(toValue(client), cursor, 50));
+
+export const readAttempts = (client: string, cursor: string | undefined, limit = 100) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/clients/{client}/attempts", {
+      params: { path: { ...path(), client }, query: { cursor, limit } },
+    }),
   );
 
 export const useAttempts = (client: MaybeRefOrGetter<string>) =>
-  usePages(["client", directory, () => toValue(client), "attempts"], (cursor) =>
-    must(
-      api.GET("/api/v1/directories/{directory}/clients/{client}/attempts", {
-        params: { path: { ...path(), client: toValue(client) }, query: { cursor, limit: 12 } },
-      }),
-    ),
-  );
+  usePages(["client", directory, () => toValue(client), "attempts"], (cursor) => readAttempts(toValue(client), cursor, 12));
 
 export const useRegistering = () =>
   useQuery({

@@ -54,14 +54,52 @@ export const useInheritance = (
       ),
   });
 
-export const useRequests = (waiting: MaybeRefOrGetter<boolean>) =>
-  usePages(["requests", directory, "waiting", () => toValue(waiting)], (cursor) =>
-    must(
-      api.GET("/api/v1/directories/{directory}/requests", {
-        params: { path: path(), query: { waiting: toValue(waiting), cursor, limit: 50 } },
-      }),
-    ),
+export interface ConsentFilter {
+  q: string;
+  resource: string;
+  permission: string;
+  /** "", "bounded", "unbounded", "itself", "people" or "by-people". */
+  which: string;
+}
+
+const WHICH: Record<string, { bounded?: boolean; kind?: "application" | "delegated"; by_person?: boolean }> = {
+  bounded: { bounded: true },
+  unbounded: { bounded: false },
+  itself: { kind: "application" },
+  people: { kind: "delegated" },
+  "by-people": { by_person: true },
+};
+
+/** One page of the consents of the directory, as they are filtered. */
+export const readConsents = ({ q, resource, permission, which }: ConsentFilter, cursor: string | undefined, limit = 100) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/consents", {
+      params: {
+        path: path(),
+        query: {
+          q,
+          limit,
+          cursor,
+          ...WHICH[which],
+          ...(resource ? { resource } : {}),
+          ...(permission ? { permission } : {}),
+        },
+      },
+    }),
   );
+
+export const useConsents = (filter: MaybeRefOrGetter<ConsentFilter>, cursor: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["consents", directory, () => toValue(filter), () => toValue(cursor)],
+    placeholderData: keepPreviousData,
+    queryFn: () => readConsents(toValue(filter), toValue(cursor) || undefined, 50),
+  });
+
+export const readRequests = (waiting: boolean, cursor: string | undefined, limit = 100) =>
+  must(api.GET("/api/v1/directories/{directory}/requests", { params: { path: path(), query: { waiting, cursor, limit } } }));
+
+export const useRequests = (waiting: MaybeRefOrGetter<boolean>) =>
+  usePages(["requests", directory, "waiting", () => toValue(waiting)], (cursor) => readRequests(toValue(waiting), cursor, 50));
 
 export const useRequest = (request: MaybeRefOrGetter<string>) =>
   useQuery({

@@ -27,6 +27,13 @@ export const useSheets = (client: MaybeRefOrGetter<string>) =>
       ),
   });
 
+export const readDue = (within: number, cursor: string | undefined) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/rotations/due", {
+      params: { path: path(), query: { within, limit: 100, ...after(cursor) } },
+    }),
+  );
+
 // Lists that grow by a page at a time, so that what was chosen in one stays chosen.
 export const useDue = (within: MaybeRefOrGetter<number>) =>
   useInfiniteQuery({
@@ -34,10 +41,25 @@ export const useDue = (within: MaybeRefOrGetter<number>) =>
     placeholderData: keepPreviousData,
     initialPageParam: "",
     getNextPageParam: following,
-    queryFn: ({ pageParam }) =>
+    queryFn: ({ pageParam }) => readDue(toValue(within), pageParam),
+  });
+
+/** A policy that is not this one, to see what it would bring. */
+export interface OtherPolicy {
+  secret_default_days?: number;
+  key_default_days?: number;
+  warn_days?: number;
+}
+
+export const useForecast = (other: MaybeRefOrGetter<OtherPolicy | null>, wanted: MaybeRefOrGetter<boolean>) =>
+  useQuery({
+    queryKey: ["rotations", "forecast", directory, () => toValue(other)],
+    enabled: () => toValue(wanted),
+    placeholderData: keepPreviousData,
+    queryFn: () =>
       must(
-        api.GET("/api/v1/directories/{directory}/rotations/due", {
-          params: { path: path(), query: { within: toValue(within), limit: 100, ...after(pageParam) } },
+        api.GET("/api/v1/directories/{directory}/rotations/forecast", {
+          params: { path: path(), query: toValue(other) ?? {} },
         }),
       ),
   });

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query"
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
+import { everyPage } from "./pages";
 import { path } from "./path";
 
 export const useDirectory = () =>
@@ -16,7 +17,10 @@ export const usePeople = () =>
   useQuery({
     queryKey: ["people", directory],
     enabled: () => can("people.list"),
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path() } })),
+    queryFn: () =>
+      everyPage((cursor) =>
+        must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path(), query: { limit: 100, cursor } } })),
+      ),
   });
 
 export const useRoles = () =>
@@ -24,6 +28,16 @@ export const useRoles = () =>
     queryKey: ["roles", directory],
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/roles", { params: { path: path() } })),
   });
+
+/** All who hold a role: of many, the list of roles has the first. */
+export const readHolders = (role: string) =>
+  everyPage((cursor) =>
+    must(
+      api.GET("/api/v1/directories/{directory}/roles/{role}/holders", {
+        params: { path: { ...path(), role }, query: { limit: 100, cursor } },
+      }),
+    ),
+  );
 
 export const useGroups = () =>
   useQuery({
@@ -37,18 +51,20 @@ export const useProviders = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/providers", { params: { path: path() } })),
   });
 
+export const useSigningKeys = () =>
+  useQuery({
+    queryKey: ["signing-keys", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/signing-keys", { params: { path: path() } })),
+  });
+
+export const readLedger = (cursor: string | undefined, limit = 100) =>
+  must(api.GET("/api/v1/directories/{directory}/ledger", { params: { path: path(), query: { cursor, limit } } }));
+
 export const useLedger = (cursor: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["ledger", directory, () => toValue(cursor)],
     placeholderData: keepPreviousData,
-    queryFn: () => {
-      const at = toValue(cursor);
-      return must(
-        api.GET("/api/v1/directories/{directory}/ledger", {
-          params: { path: path(), query: at ? { cursor: at, limit: 30 } : { limit: 30 } },
-        }),
-      );
-    },
+    queryFn: () => readLedger(toValue(cursor) || undefined, 30),
   });
 
 /** After a change to a client, everything that shows it is read again. */

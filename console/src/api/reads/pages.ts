@@ -19,3 +19,15 @@ export function usePages<T>(queryKey: unknown[], read: (cursor: string | undefin
   const items = computed(() => found.data.value?.pages.flatMap((page) => page.items) ?? []);
   return { ...found, items };
 }
+
+/** A list that is paged by the service, whole: for what is chosen from, and looked into as one types. */
+export async function everyPage<T>(read: (cursor: string | undefined) => Promise<Page<T>>): Promise<T[]> {
+  const found: T[] = [];
+  let cursor: string | undefined;
+  do {
+    const page = await read(cursor);
+    found.push(...page.items);
+    cursor = page.next ?? undefined;
+  } while (cursor);
+  return found;
+}

@@ -8,4 +8,4 @@ export const path = () => ({ directory: directory.value });
 export const following = (page: { next?: string | null }) => page.next ?? undefined;
 
 /** What asks for the page at a cursor. */
-export const after = (cursor: string) => (cursor ? { cursor } : {});
+export const after = (cursor: string | undefined) => (cursor ? { cursor } : {});

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 // A directory's posture, then what is wrong, in groups; one finding opens beside the list with its evidence and its remedy.
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { type FindingFilter, useAudit, useFinding, useFindingGroups, useFindings } from "@/api/reads/audit";
+import { type FindingFilter, useAudit, useFinding, useFindingGroups, useFindings, readFindings } from "@/api/reads/audit";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -15,6 +16,7 @@ import FindingCard from "./FindingCard.vue";
 import FindingGroup from "./FindingGroup.vue";
 import Posture from "./Posture.vue";
 import { useOwnKeys } from "@/ui/use/rows";
+import { useTyped } from "@/ui/use/typed";
 
 type By = "rule" | "client" | "owner";
 type Which = FindingFilter["which"];
@@ -85,13 +87,10 @@ function choose(one: Schemas["KeptFinding"] | null): void {
 }
 const rule = computed(() => data.value?.rules.find((one) => one.id === chosen.value?.rule));
 const change = (part: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...part } });
-const wanted = ref(text("q"));
-let pause = 0;
-onBeforeUnmount(() => window.clearTimeout(pause));
-function typed(): void {
-  window.clearTimeout(pause);
-  pause = window.setTimeout(() => change({ q: wanted.value || undefined }), 250);
-}
+const { wanted, typed } = useTyped(
+  () => text("q"),
+  (q) => change({ q: q || undefined }),
+);
 
 function onKey(event: KeyboardEvent): void {
   const target = event.target as HTMLElement;
@@ -196,6 +195,7 @@ useOwnKeys(onKey);
           <button v-if="groups.hasNextPage.value" type="button" class="link-button" @click="groups.fetchNextPage()">
             Show more groups
           </button>
+          <ExportList name="findings" what="these findings" :read="(cursor) => readFindings(filter, cursor)" />
           <p class="small soft">
             To take along:
             <template v-for="(one, place) in FORMS" :key="one.value"

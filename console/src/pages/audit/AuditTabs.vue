@@ -4,6 +4,7 @@ import { can } from "@/api/session";
 
 const PLACES = [
   { name: "audit", label: "Findings", needs: "findings.list" },
+  { name: "consents", label: "Consents", needs: "consents.list" },
   { name: "excess", label: "Excess", needs: "excess.rank" },
   { name: "escalation", label: "Escalation", needs: "escalation.read" },
   { name: "reviews", label: "Reviews", needs: "reviews.mine" },

@@ -101,7 +101,7 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <template v-if="data">
-      <p v-if="!paths.length" class="empty">Nobody who may do little can take over what may do much.</p>
+      <p v-if="!paths.length" class="empty">No escalation path was found.</p>
       <template v-else>
         <section v-if="data.cuts.length" aria-labelledby="cuts">
           <h2 id="cuts">Changes that close the most paths <span class="soft small">choose one to see which</span></h2>

@@ -4,12 +4,14 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useAudit, useExcess, useTrend } from "@/api/reads/audit";
 import { useDryRuns } from "@/api/reads/consent";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TrendLine from "@/ui/TrendLine.vue";
 import AuditTabs from "./AuditTabs.vue";
+import { whole } from "@/ui/use/export";
 
 type By = "client" | "owner" | "resource";
 const route = useRoute();
@@ -146,6 +148,7 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
         </template>
       </tbody>
     </table>
+    <ExportList v-if="data?.length" :name="`excess-by-${by}`" what="this list" :read="() => whole(data)" />
     <p v-if="(data?.length ?? 0) >= MOST" class="soft">
       The {{ MOST }} with the most unused weight are shown. All others weigh less; a dossier has its own figures.
     </p>

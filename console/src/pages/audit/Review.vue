@@ -5,8 +5,9 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useReview, useReviewItems } from "@/api/reads/audit";
+import { useReview, readReviewItems, useReviewItems } from "@/api/reads/audit";
 import { useStale } from "@/api/reads/directory";
+import ExportList from "@/ui/ExportList.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
@@ -142,8 +143,10 @@ const named = (item: string) => {
       </div>
       <p v-if="!items.length" class="soft">None.</p>
       <ProblemNote v-if="unlisted" :error="unlisted" />
+      <h2 class="visually-hidden">Questions</h2>
       <Questions :review="review.id" :items="items" :closed="!!review.closed_at || !can('reviews.answer')" />
       <NButton v-if="hasNextPage" :loading="isFetchingNextPage" @click="fetchNextPage()">Show more of {{ count(shows) }}</NButton>
+      <ExportList v-if="items.length" name="review" what="these answers" :read="(cursor) => readReviewItems(id, wanted, cursor)" />
     </template>
   </Loadable>
 </template>

@@ -18,7 +18,7 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { day } from "@/ui/use/times";
 import AuditTabs from "./AuditTabs.vue";
-import Given from "./Given.vue";
+import Assigned from "./Assigned.vue";
 import Questions from "./Questions.vue";
 
 type DataClass = "open" | "internal" | "personal" | "restricted";
@@ -124,7 +124,7 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
     :lines="8"
     :retry="mine.refetch"
   >
-    <Given />
+    <Assigned />
     <section v-for="one in mine.data.value" :key="one.review.id" :aria-label="one.review.name">
       <h2>
         {{ one.review.name }}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // What waits, what expires, what is wrong and what changed: four sentences with numbers that lead somewhere.
-import { computed } from "vue";
+import { computed, ref, watch } from "vue";
 import { sentence } from "@/api/history";
 import { can, current } from "@/api/session";
 import { useToday, useWaiting } from "@/api/reads/audit";
@@ -9,6 +9,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import TrendLine from "@/ui/TrendLine.vue";
+import { type Visit, visited } from "@/api/last-visit";
 import { ago, now } from "@/ui/use/times";
 import { figure, count as many, percent } from "@/ui/use/words";
 
@@ -20,6 +21,11 @@ const findings = computed(() => {
   return { total, high: all.high ?? 0 };
 });
 const { findings: mine } = useWaiting();
+// Whoever reads the whole ledger is told what is new of it.
+const before = ref<Visit | null>(null);
+const newest = computed(() => (can("ledger.read") ? (data.value?.recent[0]?.sequence ?? 0) : 0));
+watch(newest, (sequence) => sequence && (before.value = visited(sequence, Date.now())), { immediate: true });
+const isNew = (sequence: number) => before.value !== null && sequence > before.value.sequence;
 const excess = computed(() => (data.value?.excess == null ? null : percent(data.value.excess)));
 const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long" }).format(now.value));
 </script>
@@ -115,7 +121,12 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           </p>
         </section>
         <section aria-labelledby="changed">
-          <h2 id="changed">Changed lately</h2>
+          <h2 id="changed">
+            Changed lately
+            <span v-if="before" class="soft small"
+              >{{ figure(newest - before.sequence) }} since you were last here, {{ ago(new Date(before.at).toISOString(), now) }}</span
+            >
+          </h2>
           <table class="log">
             <thead>
               <tr>
@@ -125,7 +136,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
             </thead>
             <tbody>
               <tr v-for="entry in data.recent" :key="entry.sequence">
-                <td class="nowrap"><Moment :at="entry.at" /></td>
+                <td class="nowrap"><Moment :at="entry.at" /> <strong v-if="isNew(entry.sequence)" class="small">new</strong></td>
                 <td class="free">
                   {{ entry.actor.name }}
                   <RouterLink v-if="entry.subject.client" :to="{ name: 'dossier', params: { id: entry.subject.client } }">{{

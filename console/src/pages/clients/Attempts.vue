@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // The last token requests, the failed ones with what to do.
-import { useAttempts } from "@/api/reads/clients";
+import { readAttempts, useAttempts } from "@/api/reads/clients";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
@@ -48,6 +49,7 @@ const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage,
       </tbody>
     </table>
     <MoreRows :shown="items.length" :more="hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage" />
+    <ExportList v-if="items.length" name="attempts" what="all token requests" :read="(cursor) => readAttempts(client, cursor)" />
   </Loadable>
 </template>
 

@@ -35,6 +35,7 @@ const FURTHER: [keyof ReturnType<typeof furtherOf>, string][] = [
   ["home", "Home page"],
   ["policy", "Privacy policy"],
   ["terms", "Terms of use"],
+  ["without", "Grant types switched off"],
 ];
 const { rows, undecided, header, saving } = useMeanwhile<Client>(
   props.client,

@@ -1,22 +1,24 @@
 <script setup lang="ts">
 // One table of all clients. Filter, order and page live in the address; the service does the work.
 import { NButton } from "naive-ui";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
 import { type ClientFilter, readClients, useClients } from "@/api/reads/clients";
 import BulkPanel from "./BulkPanel.vue";
+import ExportList from "@/ui/ExportList.vue";
 import LadderBar from "@/ui/LadderBar.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import Pager from "@/ui/Pager.vue";
-import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
+import type { Columns } from "@/ui/use/export";
 import { figure } from "@/ui/use/words";
-import { useExport } from "@/ui/use/export";
 import { useRows } from "@/ui/use/rows";
 import { credentialTone, credentialWord, severityTone } from "@/ui/use/states";
+import { useTyped } from "@/ui/use/typed";
 
 const route = useRoute();
 const router = useRouter();
@@ -29,17 +31,10 @@ const filter = computed<ClientFilter>(() => ({
 }));
 const { data, error, isLoading, isPlaceholderData, refetch } = useClients(filter);
 
-const wanted = ref(filter.value.q);
-watch(
+const { wanted, typed } = useTyped(
   () => filter.value.q,
-  (q) => (wanted.value = q),
+  (q) => change({ q }),
 );
-let pause = 0;
-onBeforeUnmount(() => window.clearTimeout(pause));
-function typed(): void {
-  window.clearTimeout(pause);
-  pause = window.setTimeout(() => change({ q: wanted.value }), 250);
-}
 function change(part: Partial<ClientFilter>): void {
   const { q, attention, sort } = { ...filter.value, ...part };
   void router.replace({
@@ -75,12 +70,7 @@ watch(
 );
 const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
-const {
-  run: exportAs,
-  running,
-  progress,
-  error: unsaved,
-} = useExport("clients", (cursor) => readClients(filter.value, cursor), {
+const COLUMNS: Columns<Schemas["Client"]> = {
   id: (one) => one.id,
   name: (one) => one.name,
   purpose: (one) => one.purpose,
@@ -96,7 +86,7 @@ const {
   last_used_at: (one) => one.last_used_at,
   findings: (one) => one.findings,
   worst: (one) => one.worst,
-});
+};
 // What stands there is the answer to what was asked before, until the new one comes.
 const said = computed(() =>
   error.value || data.value?.total == null
@@ -214,13 +204,13 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
         </tr>
       </tbody>
     </table>
-    <ProblemNote v-if="unsaved" :error="unsaved" />
-    <p v-if="rows.length" class="row no-print export">
-      <span class="soft">Save {{ filtered ? "what matches" : "all clients" }} as</span>
-      <button type="button" class="link-button" :disabled="running" @click="exportAs('csv')">CSV</button>
-      <button type="button" class="link-button" :disabled="running" @click="exportAs('jsonl')">JSON Lines</button>
-      <span role="status" class="soft">{{ progress }}</span>
-    </p>
+    <ExportList
+      v-if="rows.length"
+      name="clients"
+      :what="filtered ? 'what matches' : 'all clients'"
+      :read="(cursor) => readClients(filter, cursor)"
+      :columns="COLUMNS"
+    />
     <Pager v-if="data" :next="data.next" :total="data.total" :shown="rows.length" of="clients" />
   </Loadable>
 </template>
@@ -232,9 +222,6 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 }
 .filter input {
   width: 220px;
-}
-.export {
-  margin-top: var(--s3);
 }
 /* Takes what the other columns leave. */
 .name {

@@ -167,7 +167,7 @@ const count = (part: string) =>
             <div v-if="client.next_steps.length" class="left">
               <h2>Next steps</h2>
               <ol>
-                <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
+                <li v-for="step in client.next_steps" :key="step.kind">{{ step.words }}</li>
               </ol>
             </div>
             <div v-if="changing" class="wide"><ChangePanel :client="client" @done="changing = false" /></div>

@@ -1,7 +1,7 @@
 <script lang="ts">
 // What a registration says beside name and purpose, as Register and Change ask for it.
 import type { Schemas } from "@/api/client";
-import { forPeople, signsIn } from "@/ui/use/words";
+import { forPeople, GRANT_TYPES, grant, signsIn } from "@/ui/use/words";
 
 type Held = Pick<
   Schemas["Client"],
@@ -14,10 +14,13 @@ type Held = Pick<
   | "client_uri"
   | "policy_uri"
   | "tos_uri"
+  | "grant_types"
 >;
 
+const typesOf = (kind: string) => GRANT_TYPES[kind] ?? [];
+
 /** What stands in the fields for a registration; empty for one to come. */
-export const furtherOf = (client?: Held) => ({
+export const furtherOf = (client?: Held & { kind: string }) => ({
   redirects: client?.redirect_uris.join("\n") ?? "",
   afterwards: client?.post_logout_redirect_uris.join("\n") ?? "",
   told: client?.backchannel_logout_uri ?? "",
@@ -27,6 +30,12 @@ export const furtherOf = (client?: Held) => ({
   home: client?.client_uri ?? "",
   policy: client?.policy_uri ?? "",
   terms: client?.tos_uri ?? "",
+  // The grant types that are switched off, by name.
+  without: client
+    ? typesOf(client.kind)
+        .filter((one) => !client.grant_types.includes(one))
+        .join(" ")
+    : "",
 });
 
 const linesOf = (text: string): string[] =>
@@ -51,14 +60,30 @@ export const saidIn = (fields: ReturnType<typeof furtherOf>, kind: string): Held
   client_uri: fields.home.trim(),
   policy_uri: fields.policy.trim(),
   tos_uri: fields.terms.trim(),
+  // None named: all of its kind.
+  grant_types: offOf(fields, kind).length ? usedBy(fields, kind) : [],
 });
+
+// Those of this kind that are switched off. One is always used: what was switched off for another kind counts for none.
+function offOf(fields: { without: string }, kind: string): string[] {
+  const off = fields.without.split(" ");
+  const here = typesOf(kind).filter((one) => off.includes(one));
+  return here.length < typesOf(kind).length ? here : [];
+}
+const usedBy = (fields: { without: string }, kind: string) => typesOf(kind).filter((one) => !offOf(fields, kind).includes(one));
 </script>
 
 <script setup lang="ts">
+import { computed } from "vue";
 import TextField from "@/ui/forms/TextField.vue";
 
-defineProps<{ kind: string }>();
+const props = defineProps<{ kind: string }>();
 const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
+const used = computed(() => usedBy(fields.value, props.kind));
+const turn = (type: string) => {
+  const off = offOf(fields.value, props.kind);
+  fields.value.without = (off.includes(type) ? off.filter((one) => one !== type) : [...off, type]).join(" ");
+};
 </script>
 
 <template>
@@ -85,6 +110,13 @@ const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
     hint="short names, with commas between; empty: everybody may"
     :longest="500"
   />
+  <fieldset class="plain grants">
+    <legend>Grant types <span class="hint">ways to a token; switch off what it does not use; one stays</span></legend>
+    <label v-for="type in typesOf(kind)" :key="type" class="row">
+      <input type="checkbox" :checked="used.includes(type)" :disabled="used.length === 1 && used.includes(type)" @change="turn(type)" />
+      {{ grant(type) }}
+    </label>
+  </fieldset>
   <TextField v-model="fields.publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
   <TextField
     v-model="fields.support"
@@ -103,6 +135,14 @@ const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
 .field {
   display: grid;
   gap: var(--s1);
+  font-weight: 560;
+}
+.grants {
+  display: flex;
+  flex-wrap: wrap;
+  gap: var(--s1) var(--s3);
+}
+.grants legend {
   font-weight: 560;
 }
 .hint {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { changes, sentence } from "@/api/history";
-import { useHistory } from "@/api/reads/clients";
+import { readHistory, useHistory } from "@/api/reads/clients";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
@@ -38,6 +39,7 @@ const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage,
       </tbody>
     </table>
     <MoreRows :shown="items.length" :more="hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage" />
+    <ExportList v-if="items.length" name="history" what="its whole history" :read="(cursor) => readHistory(client, cursor)" />
   </Loadable>
 </template>
 

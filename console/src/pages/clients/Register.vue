@@ -148,7 +148,7 @@ async function register(): Promise<void> {
         <span class="number">{{ confidential(client.kind) ? 4 : 3 }}</span> Next steps
       </h2>
       <ul v-if="client.next_steps.length" class="left">
-        <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
+        <li v-for="step in client.next_steps" :key="step.kind">{{ step.words }}</li>
       </ul>
       <p v-else>Nothing: it can fetch tokens now.</p>
       <div class="row">

@@ -6,6 +6,8 @@ import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useRemoved } from "@/api/reads/clients";
 import { useStale } from "@/api/reads/directory";
+import ExportList from "@/ui/ExportList.vue";
+import { whole } from "@/ui/use/export";
 import { useAttempt } from "@/ui/use/attempt";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
@@ -94,6 +96,7 @@ const restore = (id: string) =>
         </tr>
       </tbody>
     </table>
+    <ExportList v-if="data?.length" name="removed" what="this list" :read="() => whole(data)" />
     <p v-if="(data?.length ?? 0) >= MOST" class="soft">The {{ MOST }} that were removed last are shown; the ledger has every removal.</p>
   </Loadable>
 </template>

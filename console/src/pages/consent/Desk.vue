@@ -2,7 +2,8 @@
 // The consent desk: requests that wait, the one due first before the others; and how the last ones ended.
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { useRequests } from "@/api/reads/consent";
+import { readRequests, useRequests } from "@/api/reads/consent";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
@@ -83,6 +84,7 @@ const { chosen } = useRows(
       </tbody>
     </table>
     <MoreRows :shown="rows.length" :more="hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage" />
+    <ExportList v-if="rows.length" name="requests" what="these requests" :read="(cursor) => readRequests(!past, cursor)" />
   </Loadable>
 </template>
 

@@ -10,7 +10,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { credentialTone, credentialWord } from "@/ui/use/states";
 import { ago, day, now } from "@/ui/use/times";
-import OpenDue from "./OpenDue.vue";
+import OpenDue from "./rotation/OpenDue.vue";
 import CredentialUsers from "./CredentialUsers.vue";
 
 const can = useCan();

@@ -6,7 +6,8 @@ import { useRoute } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { changes, sentence } from "@/api/history";
 import { can, directory } from "@/api/session";
-import { useDirectory, useLedger } from "@/api/reads/directory";
+import { useDirectory, readLedger, useLedger } from "@/api/reads/directory";
+import ExportList from "@/ui/ExportList.vue";
 import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
@@ -15,6 +16,7 @@ import { full } from "@/ui/use/times";
 import Notices from "./Notices.vue";
 import PolicyPanel from "./PolicyPanel.vue";
 import ProvidersPanel from "./ProvidersPanel.vue";
+import SigningKeys from "./SigningKeys.vue";
 
 const route = useRoute();
 const { data, error, isLoading, refetch } = useDirectory();
@@ -153,6 +155,7 @@ async function verify(): Promise<void> {
         </section>
       </div>
       <ProvidersPanel v-if="can('providers.list')" />
+      <SigningKeys v-if="can('signing-keys.list')" />
       <Notices v-if="can('notices.list')" />
       <section aria-labelledby="ledger">
         <div class="part-head">
@@ -198,6 +201,7 @@ async function verify(): Promise<void> {
               </tr>
             </tbody>
           </table>
+          <ExportList name="ledger" what="the whole ledger" :read="readLedger" />
           <nav class="row pager" aria-label="Pages of the ledger">
             <RouterLink v-if="cursor" :to="{ query: {}, hash: '#ledger' }">Newest</RouterLink>
             <RouterLink v-if="ledger?.next" :to="{ query: { cursor: ledger.next }, hash: '#ledger' }">Older</RouterLink>

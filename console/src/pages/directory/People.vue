@@ -5,12 +5,14 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useGroups, usePeople, useRoles, useStale } from "@/api/reads/directory";
+import { readHolders, useGroups, usePeople, useRoles, useStale } from "@/api/reads/directory";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import FindSome from "@/ui/forms/FindSome.vue";
+import { whole } from "@/ui/use/export";
 import { askFirst } from "@/ui/use/ask";
 import { useSome } from "@/ui/use/some";
 import { count, figure } from "@/ui/use/words";
@@ -27,7 +29,7 @@ const { data: groups, refetch: groupsAgain } = useGroups();
 const { data: roles, error: rolesError, refetch: rolesAgain } = useRoles();
 const stale = useStale();
 const failed = ref<unknown>(null);
-const { wanted, shown, found, all } = useSome(
+const { wanted, shown, matching, found, all } = useSome(
   () => people.value,
   (one) => `${one.name} ${one.login} ${one.roles.join(" ")} ${belongs(one.login).join(" ")}`,
 );
@@ -51,8 +53,12 @@ watch(
 );
 // Of many holders the first; whoever wants the others opens them.
 const HOLDERS = 12;
-const opened = ref<string[]>([]);
-const holders = (role: Schemas["Role"]) => (opened.value.includes(role.name) ? role.holders : role.holders.slice(0, HOLDERS));
+const opened = ref<Record<string, Schemas["Assignment"][]>>({});
+const holders = (role: Schemas["Role"]) => opened.value[role.name] ?? role.holders.slice(0, HOLDERS);
+const openHolders = (role: Schemas["Role"]) =>
+  change(async () => {
+    opened.value = { ...opened.value, [role.name]: await readHolders(role.name) };
+  }, false);
 const adding = ref(false);
 const open = computed(() => String(route.query.open ?? ""));
 const show = (what: string) => void router.replace({ query: open.value === what ? {} : { open: what }, hash: route.hash });
@@ -66,10 +72,13 @@ const byResource = computed(() => {
   return [...found];
 });
 
-async function change(call: () => Promise<unknown>): Promise<void> {
+async function change(call: () => Promise<unknown>, changed = true): Promise<void> {
   failed.value = null;
   try {
     await call();
+    if (!changed) return;
+    // Who holds what was opened may be another now.
+    opened.value = {};
     await stale();
   } catch (problem) {
     failed.value = problem;
@@ -140,7 +149,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
         <table class="log">
           <thead>
             <tr>
-              <th scope="col">Name</th>
+              <th scope="col" class="who">Name</th>
               <th scope="col">Groups</th>
               <th scope="col">State</th>
             </tr>
@@ -150,9 +159,8 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
               <tr>
                 <td class="free">
                   {{ one.name }}
-                  <div class="soft small">
-                    {{ one.login }}<template v-if="one.roles.length">; {{ one.roles.join(", ") }}</template>
-                  </div>
+                  <div class="soft small">{{ one.login }}</div>
+                  <div v-if="one.roles.length" class="soft small">{{ one.roles.join(", ") }}</div>
                 </td>
                 <td class="free">{{ belongs(one.login).join(", ") || "–" }}</td>
                 <td class="nowrap">
@@ -208,6 +216,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
             </template>
           </tbody>
         </table>
+        <ExportList name="people" :what="wanted.trim() ? 'who matches' : 'all people'" :read="() => whole(matching)" />
       </section>
       <section aria-labelledby="groups-title">
         <div class="part-head">
@@ -320,12 +329,12 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                   </li>
                 </ul>
                 <button
-                  v-if="role.holders.length > holders(role).length"
+                  v-if="role.holders_in_all > holders(role).length"
                   type="button"
                   class="link-button small"
-                  @click="opened = [...opened, role.name]"
+                  @click="openHolders(role)"
                 >
-                  and {{ figure(role.holders.length - HOLDERS) }} more
+                  and {{ figure(role.holders_in_all - holders(role).length) }} more
                 </button>
                 <button
                   v-if="can('roles.assign')"
@@ -351,6 +360,10 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
 </template>
 
 <style scoped>
+/* A login is read whole. */
+.who {
+  width: 54%;
+}
 .columns {
   display: grid;
   grid-template-columns: 1fr 1fr;

@@ -3,9 +3,11 @@
 import { computed, ref, watch } from "vue";
 import type { Schemas } from "@/api/client";
 import { useHolders } from "@/api/reads/resources";
+import ExportList from "@/ui/ExportList.vue";
 import Choose from "@/ui/forms/Choose.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { whole } from "@/ui/use/export";
 import { acting } from "@/ui/use/words";
 
 const props = defineProps<{ resource: Schemas["Resource"] }>();
@@ -105,6 +107,7 @@ const shown = computed(() =>
           </tbody>
         </table>
       </div>
+      <ExportList name="holders" what="who can do this" :read="() => whole<object>([...shown!.clients, ...shown!.people])" />
       <p class="soft small">A client that acts for a person can do it only where both can.</p>
     </template>
   </section>

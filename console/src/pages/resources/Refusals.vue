@@ -1,9 +1,11 @@
 <script setup lang="ts">
 // Calls that protected APIs refused, each with its explanation one press away.
 import { useRefusals } from "@/api/reads/resources";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
+import { whole } from "@/ui/use/export";
 
 const props = defineProps<{ client: string }>();
 defineEmits<{ explain: [resource: string, operation: string, object: string, kind: string] }>();
@@ -52,6 +54,7 @@ const WORDS: Record<string, string> = {
         </tr>
       </tbody>
     </table>
+    <ExportList v-if="data?.length" name="refusals" what="these refusals" :read="() => whole(data)" />
     <p v-if="(data?.length ?? 0) >= MOST" class="soft small">The {{ MOST }} that were refused last are shown.</p>
   </Loadable>
 </template>

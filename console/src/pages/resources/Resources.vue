@@ -39,9 +39,11 @@ function published(made: string): void {
   editing.value = "";
   void router.push({ name: "resources", params: { name: made } });
 }
-// A large one is looked into: so many operations at once, beside the permissions that open them.
+// A large one is looked into: so many operations at once, beside the permissions that open them; where these are many,
+// the smallest ones by name.
 const ROWS = 50;
-const COLUMNS = 30;
+const COLUMNS = 10;
+const NAMES = 3;
 const {
   wanted,
   shown: operations,
@@ -65,6 +67,10 @@ const columns = computed(() => {
   const here = new Set(operations.value.map((one) => one.name));
   return (shown.value?.permissions ?? []).filter((one) => one.opens.some((name) => here.has(name)));
 });
+const many = computed(() => columns.value.length > COLUMNS);
+/** The permissions that unlock an operation themselves, those that open least else first. */
+const openers = (operation: string) =>
+  columns.value.filter((one) => one.unlocks.includes(operation)).sort((one, other) => one.opens.length - other.opens.length);
 const {
   wanted: ofPermissions,
   shown: permissions,
@@ -120,9 +126,6 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         :found="found"
         :all="shown.operations.length"
       />
-      <p v-if="columns.length > COLUMNS" class="soft small">
-        {{ COLUMNS }} of {{ figure(columns.length) }} permissions that open these are shown beside them; the list below has all.
-      </p>
       <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
         <table class="log">
           <thead>
@@ -131,9 +134,12 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
               <th scope="col">Effect</th>
               <th scope="col">Data</th>
               <th scope="col" class="num">Weight</th>
-              <th v-for="one in columns.slice(0, COLUMNS)" :key="one.name" scope="col" class="permission">
-                <code>{{ one.name }}</code>
-              </th>
+              <th v-if="many" scope="col">Unlocked by <span class="soft">(the smallest first)</span></th>
+              <template v-else>
+                <th v-for="one in columns" :key="one.name" scope="col" class="permission">
+                  <code>{{ one.name }}</code>
+                </th>
+              </template>
             </tr>
           </thead>
           <tbody>
@@ -144,14 +150,22 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
               <td>{{ operation.effect }}</td>
               <td>{{ operation.data_class }}</td>
               <td class="num">{{ operation.weight }}</td>
-              <td v-for="one in columns.slice(0, COLUMNS)" :key="one.name" class="mark" :class="mark(operation.name, one)">
-                <template v-if="mark(operation.name, one) === 'unlocks'"
-                  ><span aria-hidden="true">●</span><span class="visually-hidden">unlocks</span></template
-                >
-                <template v-else-if="mark(operation.name, one) === 'implied'"
-                  ><span aria-hidden="true">○</span><span class="visually-hidden">by implication</span></template
+              <td v-if="many" class="openers">
+                <code v-for="one in openers(operation.name).slice(0, NAMES)" :key="one.name">{{ one.name }}</code>
+                <span v-if="openers(operation.name).length > NAMES" class="soft small"
+                  >and {{ figure(openers(operation.name).length - NAMES) }} more</span
                 >
               </td>
+              <template v-else>
+                <td v-for="one in columns" :key="one.name" class="mark" :class="mark(operation.name, one)">
+                  <template v-if="mark(operation.name, one) === 'unlocks'"
+                    ><span aria-hidden="true">●</span><span class="visually-hidden">unlocks</span></template
+                  >
+                  <template v-else-if="mark(operation.name, one) === 'implied'"
+                    ><span aria-hidden="true">○</span><span class="visually-hidden">by implication</span></template
+                  >
+                </td>
+              </template>
             </tr>
           </tbody>
         </table>
@@ -161,8 +175,8 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         audit calls nothing here unused until the policy’s observation days have passed.
       </p>
       <p class="soft small key">
-        ● unlocks it &nbsp; ○ comes by implication &nbsp; weight: effect (read 1, write 3, control 9) times data (open 1, internal 2,
-        personal 4, restricted 8)
+        <template v-if="!many">● unlocks it &nbsp; ○ comes by implication &nbsp; </template>weight: effect (read 1, write 3, control 9)
+        times data (open 1, internal 2, personal 4, restricted 8)
       </p>
       <h2>Permissions</h2>
       <FindSome
@@ -235,6 +249,14 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
   display: block;
   font-weight: 400;
   color: var(--ink-soft);
+}
+.scroll td.openers {
+  min-width: 260px;
+  white-space: normal;
+}
+.openers code {
+  display: inline-block;
+  margin-right: var(--s2);
 }
 .permission {
   text-align: center;

@@ -5,6 +5,8 @@ export interface Some<T> {
   wanted: Ref<string>;
   /** What is found, as much of it as fits. */
   shown: Readonly<Ref<T[]>>;
+  /** All that is found. */
+  matching: Readonly<Ref<readonly T[]>>;
   found: Readonly<Ref<number>>;
   all: Readonly<Ref<number>>;
 }
@@ -20,6 +22,7 @@ export function useSome<T>(list: () => readonly T[] | undefined, text: (one: T) 
   return {
     wanted,
     shown: computed(() => matching.value.slice(0, most)),
+    matching,
     found: computed(() => matching.value.length),
     all: computed(() => (list() ?? []).length),
   };

@@ -1,3 +1,4 @@
+import type { Schemas } from "@/api/client";
 // Words that several pages share.
 const numbers = new Intl.NumberFormat("en-GB");
 /** A number with its thousands apart. */
@@ -26,6 +27,18 @@ export const signsIn = (kind: string): boolean => kind === "web" || kind === "br
 export const forPeople = (kind: string): boolean => signsIn(kind) || kind === "device";
 /** Kinds of client that can keep a secret or a key. */
 export const confidential = (kind: string): boolean => kind === "service" || kind === "web";
+
+const URN = "urn:ietf:params:oauth:grant-type:";
+const BY_CODE = ["authorization_code", "refresh_token"] as const;
+const AS_ITSELF = ["client_credentials", `${URN}jwt-bearer`, `${URN}token-exchange`] as const;
+/** Ways to a token that a kind of client has, as the service knows them (RFC 7591 section 2). */
+export const GRANT_TYPES: Record<string, readonly Schemas["GrantType"][]> = {
+  service: AS_ITSELF,
+  web: [...BY_CODE, ...AS_ITSELF],
+  browser: BY_CODE,
+  native: [...BY_CODE, `${URN}device_code`],
+  device: [`${URN}device_code`, "refresh_token"],
+};
 
 /** A grant type as people say it: without the name of its registry. */
 export const grant = (type: string): string => type.slice(type.lastIndexOf(":") + 1).replaceAll(/[-_]/g, " ");

@@ -4,11 +4,13 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { can } from "@/api/session";
-import { useDue, useRotations } from "@/api/reads/credentials";
+import { readDue, useDue, useRotations } from "@/api/reads/credentials";
+import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import { ago, now } from "@/ui/use/times";
+import Forecast from "./Forecast.vue";
 import OpenDue from "./OpenDue.vue";
 import RotationPart from "./RotationPart.vue";
 
@@ -125,6 +127,7 @@ function done(): void {
         <p v-if="hasNextPage">
           <button type="button" class="link-button" @click="fetchNextPage()">Show more that are due</button>
         </p>
+        <ExportList name="due" what="all that are due" :read="(cursor) => readDue(within, cursor)" />
       </section>
       <RotationPart title="In overlap" hint="both are valid" :rotations="inState('opened', 'proven')" />
       <p v-if="open.hasNextPage.value">
@@ -134,6 +137,7 @@ function done(): void {
       <p v-if="past.hasNextPage.value">
         <button type="button" class="link-button" @click="past.fetchNextPage()">Show more that are done</button>
       </p>
+      <Forecast v-if="can('rotations.foresee')" />
       <p v-if="!due.length && !underWay.length && !ended.length" class="empty">
         Nothing expires within {{ within }} days and no rotation is under way.
         <button v-if="within < 90" type="button" class="link-button" @click="router.replace({ query: { within: 90 } })">
