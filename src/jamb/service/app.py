@@ -14,6 +14,7 @@ from jamb.service.http import console
 from jamb.service.http.description import describe, description
 from jamb.service.http.middleware import Middleware
 from jamb.service.http.problems import add_problem_handlers
+from jamb.service.http.route_table import RouteTable
 from jamb.service.http.tls import Tls
 from jamb.service.oauth import routes as oauth
 from jamb.service.routes.audit import audit, remedies, reviews, search
@@ -107,6 +108,7 @@ def create_app(settings: Settings, tls: Tls | None = None) -> FastAPI:
     # Described with the others, and found before them.
     app.add_route(oauth.INTROSPECTION_PATH, oauth.introspection_at_once, methods=["POST"])
     app.add_route("/openapi.json", description, methods=["GET"])
+    app.router.routes.append(RouteTable(ROUTERS))
     for router in ROUTERS:
         app.include_router(router)
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]

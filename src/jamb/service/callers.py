@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import AsyncIterator, Callable, Iterator
-from dataclasses import replace
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, NamedTuple
 from uuid import UUID
@@ -29,6 +30,7 @@ from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
 from jamb.service.dpop import SentToken, require_possession
 from jamb.service.http.middleware import AGED, CALLER
+from jamb.service.http.routing import DOOR
 from jamb.service.http.versions import IfMatch, IfNoneMatch, versions_in
 from jamb.service.idempotency import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
@@ -70,8 +72,8 @@ Now = Annotated[datetime, Depends(moment_now)]
 TheBody = Annotated[bytes, Depends(body_of)]
 
 
-async def seat_of(runtime: TheRuntime) -> AsyncIterator[None]:
-    async with runtime.seats.seat():
+async def seat_of(request: Request) -> AsyncIterator[None]:
+    async with runtime_of(request).seats.seat():
         yield
 
 
@@ -229,40 +231,79 @@ def _aged(request: Request, runtime: Runtime, *, heavy: bool) -> AgedRead | None
     return made
 
 
+@dataclass(frozen=True, slots=True)
+class Door:
+    """A call of Jamb's own API before it is let in.
+
+    Attributes:
+        heavy: whether it reads what is a burden, and may be a little old.
+        key, body: of a change that is done once for its Idempotency-Key; None: it named none.
+        versions: those that its caller saw of what it changes; None: any is meant.
+    """
+
+    runtime: Runtime
+    request: Request
+    directory: str
+    operation: str
+    now: datetime
+    heavy: bool
+    key: str | None = None
+    body: bytes = b""
+    versions: tuple[str, ...] | None = None
+
+    @contextmanager
+    def opened(self) -> Iterator[Act]:
+        """Let the call in for the block; who calls, what they may do and the work share one connection.
+
+        Raises:
+            NotSignedIn, Forbidden, NotFound: it is not let in. DoneBefore: its key was used.
+        """
+        request, runtime, now = self.request, self.runtime, self.now
+        lease = Lease(runtime.backend.engine)
+        try:
+            with Session(lease.open(), expire_on_commit=False) as session:
+                here, caller, signed_in = visit_in(session, self.directory, request, runtime, now)
+                if signed_in is not None and here.policy.confirm_minutes and self.operation in HEAVY:
+                    sessions.require_confirmed(signed_in, timedelta(minutes=here.policy.confirm_minutes), now)
+                # Jamb's own objects are the clients: an owner is let in to theirs alone.
+                about = client_meant(session, here, request.path_params)
+                known = signed_in.known if signed_in is not None else None
+                act = admit(session, runtime.backend, here, caller, self.operation, now, about, known)
+                request.scope[CALLER] = act.actor.id
+                if self.key is not None:
+                    act = once(session, act, self.key, request, self.body)
+            aged = _aged(request, runtime, heavy=self.heavy)
+            yield replace(act, lease=lease, aged=aged, if_match=self.versions)
+        finally:
+            lease.close()
+
+
 def may(operation: str, *, heavy: bool = False, edits: bool = False) -> Any:
     """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API.
 
     `edits`: what it changes has a version, which If-Match may name. `heavy`: a read that is a burden, and may be a
-    little old: at a standby, where there is one. Who calls, what they may do and the work of the route share one
-    connection. What changes something is done once for each Idempotency-Key.
+    little old: at a standby, where there is one. What changes something is done once for each Idempotency-Key.
+
+    The guard only notes who calls; the route opens it in the thread of its work (`service.http.routing`).
     """
 
-    def guard(directory: str, request: Request, runtime: TheRuntime, now: Now, _seat: Seat) -> Iterator[Act]:
-        lease = Lease(runtime.backend.engine)
-        try:
-            with Session(lease.open(), expire_on_commit=False) as session:
-                here, caller, signed_in = visit_in(session, directory, request, runtime, now)
-                if signed_in is not None and here.policy.confirm_minutes and operation in HEAVY:
-                    sessions.require_confirmed(signed_in, timedelta(minutes=here.policy.confirm_minutes), now)
-                # Jamb's own objects are the clients: an owner is let in to theirs alone.
-                about = client_meant(session, here, request.path_params)
-                act = admit(session, runtime.backend, here, caller, operation, now, about)
-                request.scope[CALLER] = act.actor.id
-            yield replace(act, lease=lease, aged=_aged(request, runtime, heavy=heavy))
-        finally:
-            lease.close()
+    async def guard(directory: str, request: Request, _seat: Seat) -> Door:
+        runtime = runtime_of(request)
+        door = request.scope[DOOR] = Door(runtime, request, directory, operation, runtime.clock.now(), heavy)
+        return door
 
-    def guard_once(
-        request: Request, body: TheBody, key: OnceKey = None, act: Act = Depends(guard, scope="function")
-    ) -> Act:
-        return once(act, key, request, body) if key is not None else act
+    async def guard_once(
+        request: Request, body: TheBody, key: OnceKey = None, door: Door = Depends(guard, scope="function")
+    ) -> Door:
+        made = request.scope[DOOR] = replace(door, key=key, body=body) if key is not None else door
+        return made
 
-    def guard_version(
-        if_match: IfMatch = None, if_none_match: IfNoneMatch = None, act: Act = Depends(guard_once, scope="function")
-    ) -> Act:
+    async def guard_version(
+        if_match: IfMatch = None, if_none_match: IfNoneMatch = None, door: Door = Depends(guard_once, scope="function")
+    ) -> Door:
         if if_none_match is not None:
-            return replace(act, if_match=NOTHING_YET)
-        return replace(act, if_match=versions_in(if_match)) if if_match is not None else act
+            return replace(door, versions=NOTHING_YET)
+        return replace(door, versions=versions_in(if_match)) if if_match is not None else door
 
     wanted: Callable[..., Any] = guard_version if edits else guard_once if operation in CHANGES else guard
     wanted.__dict__["operation"] = operation

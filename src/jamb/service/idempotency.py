@@ -35,7 +35,7 @@ async def body_of(request: Request) -> bytes:
     return await request.body()
 
 
-def once(act: Act, key: str, request: Request, body: bytes) -> Act:
+def once(session: Session, act: Act, key: str, request: Request, body: bytes) -> Act:
     """Return the caller as one whose next change bears this key.
 
     Raises:
@@ -47,6 +47,5 @@ def once(act: Act, key: str, request: Request, body: bytes) -> Act:
         raise BadInput.field(HEADER, key, f"1 to {LONGEST_KEY} printable characters")
     asked = hashlib.sha256(b"\0".join([request.method.encode(), request.url.path.encode(), body])).digest()
     named = replace(act, actor=replace(act.actor, once=Once(key, asked)))
-    with Session(act.backend.engine) as session:
-        refuse_repeated(session, act.directory.id, named.actor)
+    refuse_repeated(session, act.directory.id, named.actor)
     return named

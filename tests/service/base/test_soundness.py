@@ -16,6 +16,7 @@ from fastapi.routing import APIRoute
 from jamb.core import errors, own_api
 from jamb.service.app import ROUTERS
 from jamb.service.config.settings import Settings
+from jamb.service.http.routing import JsonRoute
 from jamb.store.base.partitions import is_part
 from jamb.store.base.tables import METADATA
 from jamb.store.connections.engine import make_engine
@@ -52,10 +53,26 @@ def test_every_route_names_the_operation_that_opens_it_and_the_catalogue_agrees(
         if route.name in WITHOUT_ROLE:
             continue
         (operation,) = guards_of(route)
+        assert isinstance(route, JsonRoute), "another class would leave its door shut, and do its work all the same"
         (method,) = route.methods
         path = route.path.removeprefix("/api/v1/directories/{directory}") or "/"
         seen[operation] = (method, path)
     assert seen == known
+
+
+def test_whoever_may_not_call_is_told_that_and_not_how_to_call(world: World) -> None:
+    wrong, told = {"never": "asked for"}, {}
+    with patient.Client(base_url=world.base_url) as http:
+        for route in api_routes():
+            (method,) = route.methods
+            if route.body_field is not None:
+                path = route.path.replace("{directory}", "quillhaven").replace("{", "no-").replace("}", "")
+                told[route.name] = http.request(method, path, json=wrong).status_code
+        auditor = {"Authorization": f"Bearer {world.token('auditor')}"}
+        assert http.post(f"{HERE}/clients", json=wrong, headers=auditor).status_code == 403
+        assert http.post(f"{HERE}/audit/evaluation", json=wrong, headers=auditor).status_code == 422
+    assert len(told) > 60
+    assert {name: status for name, status in told.items() if status != 401} == {}
 
 
 def test_the_committed_description_is_that_of_the_running_service(world: World) -> None:

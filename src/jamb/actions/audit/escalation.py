@@ -14,7 +14,7 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
+from jamb.actions.audit.evaluation import look_first
 from jamb.actions.base.act import Act
 from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
@@ -57,7 +57,7 @@ def read_escalation_paths(act: Act, most: int = 50) -> EscalationView:
 
     Weak is below the weight from which two people consent, strong from the weight that takes two approvers.
     """
-    sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+    look_first(act)
     with act.read() as session:
         nodes, arrows = graph_of(session, act.directory, act.now, below=act.directory.policy.two_people_weight)
     wanted = act.directory.policy

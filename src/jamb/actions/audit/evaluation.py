@@ -12,6 +12,7 @@ from datetime import UTC, datetime, timedelta
 
 from sqlmodel import Session
 
+from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.core import audit
@@ -67,6 +68,17 @@ def sweep(
             break
     with Session(backend.engine) as session:
         return Swept(looked_at, findings.waiting(session, directory.id, now))
+
+
+def look_first(act: Act) -> Swept:
+    """Look at what changed or has come due before somebody reads: as much as a reader waits for.
+
+    What another is looking at just now still stands as changed until they are done.
+    """
+    with Session(act.backend.engine) as session:
+        if not findings.waiting(session, act.directory.id, act.now):
+            return Swept(0, 0)
+    return sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
 
 
 def _others_left_some(backend: Backend, directory: Directory) -> bool:

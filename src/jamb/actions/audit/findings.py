@@ -8,7 +8,7 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
+from jamb.actions.audit.evaluation import look_first, sweep
 from jamb.actions.base.act import Act
 from jamb.core.audit import RemedyKind, Severity
 from jamb.core.audit.reports import Reported
@@ -43,7 +43,7 @@ def list_findings(
 ) -> tuple[list[KeptFinding], Position | None]:
     """Return a page of findings, worst first, and where the next one begins. What changed is looked at first."""
     if after is None:
-        sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+        look_first(act)
     with act.read() as session:
         rows = findings.page(session, act.directory.id, wanted, act.now, after=after, limit=limit + 1)
         shown = rows[:limit]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date, datetime
 from uuid import UUID
 
-from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
+from jamb.actions.audit.evaluation import look_first
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, find_resource
 from jamb.actions.directory.people import find_person
@@ -27,7 +27,7 @@ TREND_DAYS = 90
 
 def read_posture(act: Act) -> wire.Audit:
     """Return a directory's posture; what changed is looked at first."""
-    left = sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER).left
+    left = look_first(act).left
     with act.read() as session:
         tally = findings.tally(session, act.directory.id, act.now)
         counted = dict.fromkeys((severity.word for severity in sorted(Severity, reverse=True)), 0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
+from jamb.actions.audit.evaluation import look_first
 from jamb.actions.base.act import Act
 from jamb.actions.consent.request_views import request_views
 from jamb.core import audit
@@ -38,7 +38,7 @@ def read_today(act: Act, reader: str) -> Today:
     Read from what the audit keeps of each client, so that it costs the same however many there are; what changed is
     looked at first.
     """
-    sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+    look_first(act)
     with act.read() as session:
         found = {severity.word: 0 for severity in reversed(audit.Severity)}
         for _, severity, which, number, _ in findings.tally(session, act.directory.id, act.now):

@@ -47,8 +47,12 @@ class Backend:
         return [self.base_url, *(url for url, until in self.formers if now is not None and until > now)]
 
 
+# What the console's id begins with, before the short name of its directory.
+CONSOLE = "jamb-console."
+
+
 def console_client_id(slug: str) -> str:
-    return f"jamb-console.{slug}"
+    return f"{CONSOLE}{slug}"
 
 
 def command_line_client_id(slug: str) -> str:

@@ -8,8 +8,8 @@ from datetime import datetime
 from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
 
+from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
-from jamb.actions.base.lookups import find_directory
 from jamb.core.directory.duties import Duty
 from jamb.core.errors import JambError
 from jamb.store.base import duties
@@ -19,15 +19,14 @@ from jamb.store.directory.directories import id_of
 from jamb.wire.notices.notices import FailingDuty
 
 
-def list_failing(backend: Backend, slug: str) -> list[FailingDuty]:
+def list_failing(act: Act) -> list[FailingDuty]:
     """Return what the service could not do for a directory, and when it tries again."""
-    with Session(backend.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         return [
             FailingDuty(
                 duty=Duty(row.duty), failures=row.failures, since=row.since, error=row.error, again_at=row.again_at
             )
-            for row in duties.failing(session, directory.id)
+            for row in duties.failing(session, act.directory.id)
         ]
 
 

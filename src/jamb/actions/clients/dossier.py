@@ -19,7 +19,6 @@ from jamb.core.reach.details import reach_of
 from jamb.store.audit.client_facts import LoadedClient
 from jamb.store.clients.clients import AskRow
 from jamb.store.directory import people
-from jamb.store.resources import resources
 from jamb.wire.audit.audit import finding_of
 from jamb.wire.clients import clients as wire
 from jamb.wire.resources.reach import Reach
@@ -33,13 +32,12 @@ def read_dossier(act: Act, client_id: str) -> wire.Dossier:
     with act.read() as session:
         loaded = load_one(session, act.directory, find_client(session, act.directory, client_id), act.now)
         names = people.names_of(session, (grant.person_id for grant in loaded.grants))
-        by_name = {row.name: row.id for row in resources.resources_of(session, act.directory.id)}
         may = may_with(session, act, loaded.row.id)
     return wire.Dossier(
         client=client_view(act.directory, loaded, act.now),
         resources=[
-            _ladder(loaded, resource, by_name[resource.catalogue.name], names, act.now)
-            for resource in loaded.picture.resources
+            _ladder(loaded, resource, resource_id, names, act.now)
+            for resource_id, resource in zip(loaded.resource_ids, loaded.picture.resources, strict=True)
         ],
         credentials=[credential_view(row, act.now, act.directory.policy) for row in loaded.credentials],
         findings=[finding_of(found) for found in loaded.findings(act.directory.policy, act.now)],

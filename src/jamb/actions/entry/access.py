@@ -34,8 +34,8 @@ from jamb.store.audit import findings
 from jamb.store.base.work import Actor
 from jamb.store.clients import clients
 from jamb.store.consent import requests
-from jamb.store.directory import people, roles
-from jamb.store.entry.admission import at_resource
+from jamb.store.directory import roles
+from jamb.store.entry import admission
 from jamb.store.resources import resources, usage
 from jamb.wire.directory.people import MayRegister
 
@@ -77,9 +77,27 @@ class _AtDoor:
         It is about the client of a request or a finding, or about none: then a role that is bounded to some clients
         opens it only where it reads what is the caller's own.
         """
-        if self.catalogue.concerns_object(operation) or operation in own_api.READS_OWN:
-            return self
+        return self if self._concerns(operation) else self._narrowed(client_id)
 
+    def opened(self, client_id: str | None, now: datetime) -> list[str]:
+        """Return the operations that the caller may do with a client, or with none in particular, by name."""
+        narrowed, catalogue = self._narrowed(client_id), self.catalogue
+        decided: dict[tuple[frozenset[str], bool, bool], bool] = {}
+        found = []
+        for name in sorted(catalogue.operations):
+            # One decision for all that the same permissions open in the same way.
+            way = catalogue.openers(name), catalogue.concerns_object(name), self._concerns(name)
+            if way not in decided:
+                decided[way] = _may(self if self._concerns(name) else narrowed, name, now, client_id)
+            if decided[way]:
+                found.append(name)
+        return found
+
+    def _concerns(self, operation: str) -> bool:
+        """Tell whether an operation names its client in its address, or reads what is the caller's own."""
+        return self.catalogue.concerns_object(operation) or operation in own_api.READS_OWN
+
+    def _narrowed(self, client_id: str | None) -> _AtDoor:
         def counts(reach: Reach) -> bool:
             return reach == EVERYWHERE or (client_id is not None and reach.contains((client_id,)))
 
@@ -125,6 +143,7 @@ def admit(
     operation: str,
     now: datetime,
     client_id: str | None = None,
+    known: admission.Known | None = None,
 ) -> Act:
     """Let a caller into one operation of Jamb's own API, by the same decision as for every client.
 
@@ -132,12 +151,13 @@ def admit(
 
     Args:
         client_id: the client that the operation is about, if it is about one.
+        known: what was read of the caller when they were recognised; None: nothing yet.
 
     Raises:
         NotFound: the caller belongs to another directory.
         Forbidden: with the reason, and the role or permission that would do.
     """
-    known_here = _meet(session, directory, caller, now, operation)
+    known_here = _meet(session, directory, caller, now, operation, known)
     at_door = known_here.counting(operation, client_id)
     request = at_door.request(operation, client_id)
     if not decide(at_door.catalogue, at_door.standing, request, now).allowed:
@@ -167,24 +187,20 @@ def admit_also(act: Act, operation: str, client_id: str | None = None, caller: C
         admit(session, act.backend, act.directory, who_asks, operation, act.now, client_id)
 
 
-def who(session: Session, directory: Directory, caller: Caller, now: datetime) -> Whoami:
+def who(
+    session: Session, directory: Directory, caller: Caller, now: datetime, known: admission.Known | None = None
+) -> Whoami:
     """Return who the caller is, the roles they hold, and every operation of Jamb's own API that is open to them."""
-    at_door = _meet(session, directory, caller, now)
+    at_door = _meet(session, directory, caller, now, known=known)
     held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
-    may = tuple(name for name in sorted(at_door.catalogue.operations) if _may(at_door.counting(name, None), name, now))
-    return Whoami(at_door.actor, held, may)
+    return Whoami(at_door.actor, held, tuple(at_door.opened(None, now)))
 
 
 def may_with(session: Session, act: Act, client_id: str) -> list[str]:
     """Return the operations of Jamb's own API that the caller may do with one client, by name."""
     if act.caller is None:
         return []
-    known_here = _meet(session, act.directory, act.caller, act.now)
-    return [
-        name
-        for name in sorted(known_here.catalogue.operations)
-        if _may(known_here.counting(name, client_id), name, act.now, client_id)
-    ]
+    return _meet(session, act.directory, act.caller, act.now).opened(client_id, act.now)
 
 
 def client_meant(session: Session, directory: Directory, about: Mapping[str, str]) -> str | None:
@@ -238,42 +254,43 @@ def may_register(session: Session, directory: Directory, caller: Caller, now: da
 
 
 def _meet(
-    session: Session, directory: Directory, caller: Caller, now: datetime, operation: str | None = None
+    session: Session,
+    directory: Directory,
+    caller: Caller,
+    now: datetime,
+    operation: str | None = None,
+    known: admission.Known | None = None,
 ) -> _AtDoor:
     """Read what a decision on one operation needs; on all of them, where none is named."""
-    found = at_resource(session, directory.id, caller.client_id, own_api.NAME)
-    if found is None:
+    if known is None:
+        known = admission.by_caller(session, directory.id, caller.client_id, caller.person_id, own_api.NAME, now)
+    if known is None or (directory.id, caller.client_id) != (known.directory_id, known.client_id):
         slug = directory.slug
         raise NotFound(f"No directory “{slug[:40]}” is open to you.", next_step="Use the one you belong to.")
-    client, resource = found
-    catalogue = resources.catalogues(session, [resource])[resource.id]
+    catalogue = resources.catalogue_at(session, known.resource_id, known.revision)
     person = None
     if caller.person_id is not None:
-        row = session.get(people.PersonRow, caller.person_id)
-        if row is None or row.directory_id != directory.id:
+        if known.person_id is None or known.person_id != caller.person_id:
             raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
         makes = operation is None or operation in catalogue.opened_by_all(own_api.MAKER.permissions)
-        person = roles.standing(session, row, resource.id, now)
+        person = PersonStanding(str(known.person_id), known.person_name or "", bool(known.person_active), known.roles())
         # Whoever may do it, and sees every client, by roles that count everywhere need own nothing.
         by_roles = catalogue.opened_by_all(
             name for held in person.roles if held.reach == EVERYWHERE for name in held.permissions
         )
         if operation is None or not {operation, _SEES} <= by_roles:
-            person = _with_own(session, directory, row, person, makes=makes)
-    by_role = () if client.builtin else roles.roles_of_clients(session, [client.id]).get(client.id, [])
-    consented = clients.held_grants(session, [client.id]).get(client.id, [])
-    grants = (
-        *(grant for key, grant in consented if key == resource.id),
-        *pictures.held_at(resource.id, (), by_role),
-    )
+            person = _with_own(session, directory, known.person_id, person, makes=makes)
+    key = known.client_id
+    by_role = () if known.builtin else roles.roles_of_clients(session, [key]).get(key, [])
+    grants = (*known.consents(), *pictures.held_at(known.resource_id, (), by_role))
     # What it asks is told in a refusal, and decides nothing.
-    live = client.state == ClientState.LIVE
-    standing = ClientStanding(client.id, client.name, live, (), grants, None, client.tokens_revoked_at)
-    return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
+    live = known.client_state == ClientState.LIVE
+    standing = ClientStanding(key, known.client_name, live, (), grants, None, known.tokens_revoked_at)
+    return _AtDoor(directory, known.resource_id, catalogue, standing, person, caller.token)
 
 
 def _with_own(
-    session: Session, directory: Directory, row: people.PersonRow, person: PersonStanding, *, makes: bool
+    session: Session, directory: Directory, person_id: UUID, person: PersonStanding, *, makes: bool
 ) -> PersonStanding:
     """Return the person with the roles, too, that ownership and the directory's policy give.
 
@@ -285,10 +302,10 @@ def _with_own(
         policy.registering is Registering.EVERYONE
         or (
             policy.registering is Registering.GROUPS
-            and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, row.id))
+            and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, person_id))
         )
     )
-    given = own_api.own_roles(clients.owned_by(session, row.id), may_register=may)
+    given = own_api.own_roles(clients.owned_by(session, person_id), may_register=may)
     return PersonStanding(person.id, person.name, person.live, (*person.roles, *given))
 
 

@@ -15,12 +15,13 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session
 
-from jamb.actions.base.backend import Backend
+from jamb.actions.base.backend import CONSOLE, Backend
 from jamb.actions.base.lookups import refuse_suspended
 from jamb.actions.base.passwords import check_password
 from jamb.actions.base.views import person_view
 from jamb.actions.entry.factor_codes import is_good, is_wanted
 from jamb.actions.entry.tries import too_many
+from jamb.core import own_api
 from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, CodeWanted, ConfirmationWanted, Forbidden, NotSignedIn, SeveralDirectories
@@ -28,7 +29,7 @@ from jamb.core.tries import sign_in_limits
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import directories, people, roles, second_factors
-from jamb.store.entry import authorizations
+from jamb.store.entry import admission, authorizations
 from jamb.store.entry.tries import count_try, take_back_try
 from jamb.wire.directory.people import Person
 
@@ -50,6 +51,7 @@ class ConsoleSession:
     signed in with one, `passkey`: that it was a passkey; `factor_due`: whether the policy wants one of them first.
     `provider`: the outside provider by which they signed in; empty: by none.
     `confirmed_at`: when they last showed that it is they: by signing in, or after that.
+    `known`: what was read of the person and the console in the same statement; None: they signed in just now.
     """
 
     person: Person
@@ -64,6 +66,7 @@ class ConsoleSession:
     passkey: bool = False
     confirmed_at: datetime = LONG_AGO
     provider: str = ""
+    known: admission.Known | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -354,28 +357,26 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
 
     That it is used is committed once a minute. The person comes without their roles: see `with_roles`.
     """
-    found = people.session_of(session, _digest(cookie))
-    if found is None or found[0].expires_at <= now or not found[1].active:
+    held = admission.by_session(session, _digest(cookie), CONSOLE, own_api.NAME, now)
+    if held is None or held.expires_at <= now or not held.known.person_active:
         return None
-    held, row, place = found
-    directory = place.value()
+    directory, known = held.directory.value(), held.known
     if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
         return None
     if now - held.seen_at >= SEEN_EVERY:
-        held.seen_at = now
-        session.add(held)
+        admission.note_seen(session, held.digest, now)
         session.commit()
-    # Held by the session, so that whoever is let in next is not read again.
-    session.info["person"] = row
+    assert known.person_id is not None
+    assert known.person_name is not None
     due = _wants_more(directory, second_factor=held.second_factor, passkey=held.passkey)
     if due:
-        due = bool(roles.role_names(session, directory.id, now, row.id).get(row.id))
+        due = bool(roles.role_names(session, directory.id, now, known.person_id).get(known.person_id))
     return ConsoleSession(
-        person_view(row, {}),
+        Person(id=known.person_id, name=known.person_name, login=held.login, active=True, roles=[]),
         directory,
         held.expires_at,
         _csrf(backend, cookie),
-        not row.password_set_by,
+        not held.password_set_by,
         held.created_at,
         held.digest,
         held.second_factor,
@@ -383,6 +384,7 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
         held.passkey,
         held.confirmed_at or held.created_at,
         held.provider,
+        known,
     )
 
 

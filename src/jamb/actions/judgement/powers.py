@@ -234,9 +234,9 @@ class Bench:
         """The live people who can sign in and may decide about something, by name, each with where."""
         catalogue = resources.catalogues(self.session, [self.resource_rows[self.own_id]])[self.own_id]
         reaches: dict[UUID, list[Reach]] = {}
-        for who, _, _, names, reach, _ in rows.roles_by_person(self.session, self.directory.id, self.now):
-            if DECIDES in catalogue.opened_by_all(names):
-                reaches.setdefault(who, []).append(reach_of(reach))
+        giving = catalogue.openers(DECIDES)
+        for who, _, _, _, reach, _ in rows.roles_by_person(self.session, self.directory.id, self.now, giving):
+            reaches.setdefault(who, []).append(reach_of(reach))
         found = people.people_by_id(self.session, reaches) if reaches else []
         return [(one, reaches[one.id]) for one in found if one.active and one.password_hash]
 

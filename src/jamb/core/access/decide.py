@@ -19,7 +19,7 @@ A decision collects every check before it answers, so that whoever is refused le
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
@@ -47,14 +47,31 @@ class CheckName(StrEnum):
     TOKENS_REVOKED = "tokens-revoked"
 
 
-@dataclass(frozen=True, slots=True)
 class Check:
-    """One link of the chain. A check that does not decide is evidence: it may fail and the request still be allowed."""
+    """One link of the chain. A check that does not decide is evidence: it may fail and the request still be allowed.
 
-    name: CheckName
-    passed: bool
-    evidence: str
-    decides: bool = True
+    What it stands on is worded when somebody reads it: of most decisions nobody does.
+    """
+
+    __slots__ = ("_words", "decides", "name", "passed")
+
+    def __init__(self, name: CheckName, passed: bool, words: str | Callable[[], str], decides: bool = True) -> None:
+        self.name, self.passed, self.decides, self._words = name, passed, decides, words
+
+    @property
+    def evidence(self) -> str:
+        if not isinstance(self._words, str):
+            self._words = self._words()
+        return self._words
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Check) and repr(self) == repr(other)
+
+    def __hash__(self) -> int:
+        return hash((self.name, self.passed))
+
+    def __repr__(self) -> str:
+        return f"Check({self.name}, {self.passed}, {self.evidence!r}, {self.decides})"
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,23 +118,27 @@ class Decision:
 
 def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> Decision:
     """Return the verdict with every check in order. Never raises for unknown names: they are failed checks."""
-    if request.operation not in catalogue.operations:
-        known = f"it has {listed(catalogue.operations)}"
-        evidence = f"{catalogue.name} has no operation “{request.operation}”. " + did_you_mean(
-            request.operation, catalogue.operations, f"{known[0].upper()}{known[1:]}."
-        )
-        return Decision((Check(CheckName.OPERATION, False, evidence),))
-    operation = catalogue.operations[request.operation]
+    operation = catalogue.operations.get(request.operation)
+    if operation is None:
+        return Decision((Check(CheckName.OPERATION, False, lambda: _unknown(catalogue, request.operation)),))
+    openers = catalogue.openers(request.operation)
     matching = matching_grants(catalogue, client, request, now)
-    reaching = tuple(grant for grant in matching if reaches(catalogue, request, grant.reach))
+    reaching = matching
+    if request.object is not None and catalogue.concerns_object(request.operation):
+        reaching = tuple([grant for grant in matching if grant.reach.contains(request.object.collections)])
     checks = [
-        Check(CheckName.OPERATION, True, f"{operation.method} {operation.path}: {operation.title}"),
-        Check(CheckName.CLIENT, client.live, f"“{client.name}” is {'live' if client.live else 'disabled'}"),
-        _asked(catalogue, client, request),
-        _granted(catalogue, client, request, matching, now),
+        Check(CheckName.OPERATION, True, lambda: f"{operation.method} {operation.path}: {operation.title}"),
+        Check(CheckName.CLIENT, client.live, lambda: f"“{client.name}” is {'live' if client.live else 'disabled'}"),
+        _asked(client, request, openers),
+        Check(
+            CheckName.GRANTED,
+            bool(matching),
+            lambda: _granted(matching) if matching else _not_granted(catalogue, client, request, now),
+        ),
     ]
     if matching and catalogue.concerns_object(request.operation):
-        checks.append(_reach(request, matching, reaching))
+        passed = request.object is None or bool(reaching)
+        checks.append(Check(CheckName.REACH, passed, lambda: _reach(request, matching, reaching)))
     if client.can_authenticate is not None:
         evidence = "a credential works" if client.can_authenticate else "no credential works: it cannot fetch a token"
         checks.append(Check(CheckName.CREDENTIAL, client.can_authenticate, evidence))
@@ -125,10 +146,17 @@ def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: 
         evidence = f"it is registered without {client.lacks_grant_type}: it gets no such token"
         checks.append(Check(CheckName.GRANT_TYPE, False, evidence))
     if request.kind is AccessKind.DELEGATED:
-        checks.extend(_person(catalogue, client, request, now))
+        checks.extend(_person(catalogue, client, request, openers, now))
     if request.token is not None:
-        checks.extend(_token(catalogue, client, request, request.token, reaching or matching))
+        checks.extend(_token(catalogue, client, request, request.token, openers, reaching or matching))
     return Decision(tuple(checks))
+
+
+def _unknown(catalogue: Catalogue, operation: str) -> str:
+    known = f"it has {listed(catalogue.operations)}"
+    return f"{catalogue.name} has no operation “{operation}”. " + did_you_mean(
+        operation, catalogue.operations, f"{known[0].upper()}{known[1:]}."
+    )
 
 
 def matching_grants(
@@ -136,13 +164,16 @@ def matching_grants(
 ) -> tuple[HeldGrant, ...]:
     """Return the grants of the request's kind, in force, for its person, whose E(p) contains the operation."""
     person = request.person.id if request.person is not None else None
+    openers, kind = catalogue.openers(request.operation), request.kind
     return tuple(
-        grant
-        for grant in client.grants
-        if grant.kind is request.kind
-        and grant.in_force(now)
-        and (grant.person_id is None or grant.person_id == person)
-        and request.operation in catalogue.opened_by(grant.permission)
+        [
+            grant
+            for grant in client.grants
+            if grant.permission in openers
+            and grant.kind is kind
+            and (grant.person_id is None or grant.person_id == person)
+            and grant.in_force(now)
+        ]
     )
 
 
@@ -153,33 +184,29 @@ def reaches(catalogue: Catalogue, request: Request, reach: Reach) -> bool:
     return reach.contains(request.object.collections)
 
 
-def _asked(catalogue: Catalogue, client: ClientStanding, request: Request) -> Check:
-    names = sorted(
-        ask.permission
-        for ask in client.asks
-        if ask.kind is request.kind and request.operation in catalogue.opened_by(ask.permission)
-    )
-    evidence = f"asked: {', '.join(names)}" if names else "no permission that unlocks it was asked"
-    return Check(CheckName.ASKED, bool(names), evidence, decides=False)
+def _asked(client: ClientStanding, request: Request, openers: frozenset[str]) -> Check:
+    asks = [ask.permission for ask in client.asks if ask.permission in openers and ask.kind is request.kind]
+    if not asks:
+        return Check(CheckName.ASKED, False, "no permission that unlocks it was asked", False)
+    return Check(CheckName.ASKED, True, lambda: f"asked: {', '.join(sorted(asks))}", False)
 
 
-def _granted(
-    catalogue: Catalogue, client: ClientStanding, request: Request, matching: tuple[HeldGrant, ...], now: datetime
-) -> Check:
-    if matching:
-        names = ", ".join(sorted({_with_way(grant) for grant in matching}))
-        return Check(CheckName.GRANTED, True, f"granted: {names}")
-    opening = [grant for grant in client.grants if request.operation in catalogue.opened_by(grant.permission)]
+def _granted(matching: tuple[HeldGrant, ...]) -> str:
+    return f"granted: {', '.join(sorted({_with_way(grant) for grant in matching}))}"
+
+
+def _not_granted(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> str:
+    openers = catalogue.openers(request.operation)
+    opening = [grant for grant in client.grants if grant.permission in openers]
     for other, sentence in (
         ([grant for grant in opening if not grant.in_force(now)], "the grant of {} is not in force"),
         ([grant for grant in opening if grant.kind is request.kind], "{} is granted for another person only"),
         (opening, "{} is granted for the other kind: acting " + _other_way(request.kind)),
     ):
         if other:
-            names = ", ".join(sorted({grant.permission for grant in other}))
-            return Check(CheckName.GRANTED, False, sentence.format(names))
+            return sentence.format(", ".join(sorted({grant.permission for grant in other})))
     unlockers = " or ".join(catalogue.unlockers(request.operation, request.kind)) or "no permission of this kind"
-    return Check(CheckName.GRANTED, False, f"not granted: {unlockers} would unlock it")
+    return f"not granted: {unlockers} would unlock it"
 
 
 def _with_way(grant: HeldGrant) -> str:
@@ -190,13 +217,12 @@ def _other_way(kind: AccessKind) -> str:
     return "for a person" if kind is AccessKind.APPLICATION else "as itself"
 
 
-def _reach(request: Request, matching: tuple[HeldGrant, ...], reaching: tuple[HeldGrant, ...]) -> Check:
+def _reach(request: Request, matching: tuple[HeldGrant, ...], reaching: tuple[HeldGrant, ...]) -> str:
     words = "; ".join(sorted({f"{grant.permission} counts {grant.reach.words}" for grant in reaching or matching}))
     if request.object is None:
         bounded = all(grant.reach != EVERYWHERE for grant in matching)
-        return Check(CheckName.REACH, True, words + (", so it depends on the object" if bounded else ""))
-    lies = _lies(request.object)
-    return Check(CheckName.REACH, bool(reaching), f"{lies}; {words}")
+        return words + (", so it depends on the object" if bounded else "")
+    return f"{_lies(request.object)}; {words}"
 
 
 def _lies(found: ObjectFacts) -> str:
@@ -205,11 +231,13 @@ def _lies(found: ObjectFacts) -> str:
     return f"{found.name} lies in {', '.join(found.collections)}"
 
 
-def _person(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> list[Check]:
+def _person(
+    catalogue: Catalogue, client: ClientStanding, request: Request, openers: frozenset[str], now: datetime
+) -> list[Check]:
     person = request.person
     if person is None:
         return [Check(CheckName.PERSON, False, "a delegated request needs a signed-in person")]
-    opening = [role for role in person.roles if request.operation in catalogue.opened_by_all(role.permissions)]
+    opening = [role for role in person.roles if not openers.isdisjoint(role.permissions)]
     fitting = [role for role in opening if reaches(catalogue, request, role.reach)]
     admitted = []
     if client.trial_ends_at is not None and client.trial_ends_at <= now:
@@ -221,10 +249,14 @@ def _person(catalogue: Catalogue, client: ClientStanding, request: Request, now:
         evidence = f"“{client.name}” is for people of {', '.join(client.sign_in_groups)} alone; {said}"
         admitted = [Check(CheckName.ADMITTED, bool(within), evidence)]
     return [
-        Check(CheckName.PERSON, person.live, f"{person.name} is {'live' if person.live else 'no longer active'}"),
+        Check(CheckName.PERSON, person.live, lambda: f"{person.name} is {_liveness(person)}"),
         *admitted,
-        Check(CheckName.ROLE, bool(fitting), _role_evidence(request, person, opening, fitting)),
+        Check(CheckName.ROLE, bool(fitting), lambda: _role_evidence(request, person, opening, fitting)),
     ]
+
+
+def _liveness(person: PersonStanding) -> str:
+    return "live" if person.live else "no longer active"
 
 
 def _role_evidence(
@@ -240,28 +272,46 @@ def _role_evidence(
 
 
 def _token(
-    catalogue: Catalogue, client: ClientStanding, request: Request, token: TokenFacts, relying: tuple[HeldGrant, ...]
+    catalogue: Catalogue,
+    client: ClientStanding,
+    request: Request,
+    token: TokenFacts,
+    openers: frozenset[str],
+    relying: tuple[HeldGrant, ...],
 ) -> list[Check]:
-    carried = sorted(name for name in token.scope if request.operation in catalogue.opened_by(name))
-    scope = f"the token carries {', '.join(carried)}" if carried else "the token carries no permission that unlocks it"
-    checks = [Check(CheckName.TOKEN_SCOPE, bool(carried), scope)]
+    carried = token.scope & openers
+    checks = [Check(CheckName.TOKEN_SCOPE, bool(carried), lambda: _carries(carried))]
     if carried and catalogue.concerns_object(request.operation):
         holding = [
             name
             for name in carried
             if any(reaches(catalogue, request, reach) for reach in token.reach.get(name, (EVERYWHERE,)))
         ]
-        bounds = sorted({reach.words for name in carried for reach in token.reach.get(name, (EVERYWHERE,))})
-        checks.append(Check(CheckName.TOKEN_REACH, bool(holding), f"the token counts {' and '.join(bounds)}"))
+        checks.append(Check(CheckName.TOKEN_REACH, bool(holding), lambda: _counts(token, carried)))
     # The token must be younger than a grant that it carries; a grant it does not carry cannot vouch for it.
     relied = [grant for grant in relying if catalogue.closure(grant.permission) & token.scope]
     # RFC 7519 section 2: a NumericDate is commonly whole seconds, so a grant of the same second counts as before it.
     old = bool(relied) and all(token.issued_at < grant.granted_at.replace(microsecond=0) for grant in relied)
     age = "the token is older than the grant: fetch a new one" if old else "the token is not older than the grant"
     checks.append(Check(CheckName.TOKEN_AGE, not old, age))
-    if client.tokens_revoked_at is not None:
+    revoked_at = client.tokens_revoked_at
+    if revoked_at is not None:
         # A token of the revocation's own second may be from before it; one made after it says a later second.
-        cut = token.issued_at <= client.tokens_revoked_at.replace(microsecond=0)
-        said = f"tokens from before {client.tokens_revoked_at:%Y-%m-%d %H:%M:%S} UTC are revoked"
-        checks.append(Check(CheckName.TOKENS_REVOKED, not cut, said))
+        cut = token.issued_at <= revoked_at.replace(microsecond=0)
+        checks.append(Check(CheckName.TOKENS_REVOKED, not cut, lambda: _revoked(revoked_at)))
     return checks
+
+
+def _carries(carried: frozenset[str]) -> str:
+    if not carried:
+        return "the token carries no permission that unlocks it"
+    return f"the token carries {', '.join(sorted(carried))}"
+
+
+def _counts(token: TokenFacts, carried: frozenset[str]) -> str:
+    bounds = sorted({reach.words for name in carried for reach in token.reach.get(name, (EVERYWHERE,))})
+    return f"the token counts {' and '.join(bounds)}"
+
+
+def _revoked(at: datetime) -> str:
+    return f"tokens from before {at:%Y-%m-%d %H:%M:%S} UTC are revoked"

@@ -107,6 +107,7 @@ class Catalogue:
     _opened: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
     _bounded: set[str] = field(init=False, repr=False, compare=False, default_factory=set)
     _unlockers: dict[str, tuple[str, ...]] = field(init=False, repr=False, compare=False, default_factory=dict)
+    _openers: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
 
     def __post_init__(self) -> None:
         faults = [*self._dangling(), *self._malformed(), *self._ambiguous(), *self._kindless()]
@@ -159,6 +160,10 @@ class Catalogue:
     def concerns_object(self, operation: str) -> bool:
         """Tell whether a request for this operation names an object, so that reach decides over it."""
         return operation in self._bounded
+
+    def openers(self, operation: str) -> frozenset[str]:
+        """Return the permissions whose E contains the operation. None opens an unknown one."""
+        return self._openers.get(operation, frozenset())
 
     def unlockers(self, operation: str, kind: AccessKind | None = None) -> tuple[str, ...]:
         """Return the permissions whose E contains the operation, those that open least else first."""
@@ -241,6 +246,7 @@ class Catalogue:
             for operation in self._opened[name]:
                 by_operation.setdefault(operation, []).append(name)
         self._unlockers.update((operation, tuple(names)) for operation, names in by_operation.items())
+        self._openers.update((operation, frozenset(names)) for operation, names in by_operation.items())
 
     def _visit(self, name: str, trail: tuple[str, ...]) -> tuple[str, ...]:
         """Fill the closure of `name`, depth first; return the cycle met on the way, if any."""

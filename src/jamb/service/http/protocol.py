@@ -33,6 +33,8 @@ class BoundedProtocol(HttpToolsProtocol):
         self._unread: asyncio.TimerHandle | None = None
         self._head_bytes = 0
         self._in_head = True
+        self._awaited: float | None = None
+        self._stage = 0
         self._counted = ""
         # The certificate with which the caller holds the connection (DER), where this process ended TLS.
         self._held_by = b""
@@ -49,6 +51,7 @@ class BoundedProtocol(HttpToolsProtocol):
         if self.open_ones.total() > self.limits.connections or self.open_ones[address] > of_address:
             self._end(Busy("Too many connections are open.", next_step="Close some, or try again in a moment."))
             return
+        self._await(self.limits.head_seconds)
         self._arm(self.limits.head_seconds)
 
     def connection_lost(self, exc: Exception | None) -> None:
@@ -63,7 +66,11 @@ class BoundedProtocol(HttpToolsProtocol):
     def data_received(self, data: bytes) -> None:
         if self._in_head:
             self._head_bytes += len(data)
+        stage = self._stage
         super().data_received(data)
+        if self._stage != stage:
+            # What came whole in one piece is waited for no more: no timer is worth it.
+            self._arm(self._awaited) if self._awaited is not None else self._disarm()
         if self._in_head and self._head_bytes > self.limits.max_head_bytes:
             allowed = f"at most {self.limits.max_head_bytes} bytes"
             self._end(BadInput.field("head", f"more than {self.limits.max_head_bytes} bytes", allowed), 431)
@@ -71,8 +78,8 @@ class BoundedProtocol(HttpToolsProtocol):
     def on_message_begin(self) -> None:
         super().on_message_begin()
         self._in_head = True
-        if self._due is None:
-            self._arm(self.limits.head_seconds)
+        if self._awaited is None:
+            self._await(self.limits.head_seconds)
 
     def on_header(self, name: bytes, value: bytes) -> None:
         told = self.limits.certificates and self._counted in self.limits.trusted
@@ -83,14 +90,14 @@ class BoundedProtocol(HttpToolsProtocol):
 
     def on_headers_complete(self) -> None:
         self._in_head, self._head_bytes = False, 0
-        self._arm(self.limits.body_seconds)
+        self._await(self.limits.body_seconds)
         if self._held_by:
             # As a proxy would say it.
             self.headers.append((_CERTIFICATE, b":%b:" % base64.b64encode(self._held_by)))
         super().on_headers_complete()
 
     def on_message_complete(self) -> None:
-        self._disarm()
+        self._await(None)
         super().on_message_complete()
 
     def pause_writing(self) -> None:
@@ -102,6 +109,11 @@ class BoundedProtocol(HttpToolsProtocol):
         if self._unread is not None:
             self._unread.cancel()
             self._unread = None
+
+    def _await(self, seconds: float | None) -> None:
+        """Note how long what comes next may take; None: nothing is awaited."""
+        self._awaited = seconds
+        self._stage += 1
 
     def _arm(self, seconds: float) -> None:
         self._disarm()

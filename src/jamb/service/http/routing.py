@@ -1,16 +1,37 @@
-"""Routes whose JSON bodies are read strictly (RFC 8259): one form, valid Unicode, nothing that cannot be kept."""
+"""Routes of the API: strict JSON (RFC 8259) in; admission, work and answer in one thread each.
+
+A guard (`jamb.service.callers.may`) only notes who calls; the route opens it where its work is done, so that a call
+changes threads once, and what is long is put into JSON beside the loop that serves the others.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Coroutine, Sequence
+from contextlib import AbstractContextManager
 from enum import Enum
-from typing import Any
+from functools import wraps
+from inspect import iscoroutinefunction
+from typing import Any, Protocol, get_type_hints
 
 from fastapi import APIRouter, Request, Response
+from fastapi.concurrency import contextmanager_in_threadpool, run_in_threadpool
+from fastapi.datastructures import DefaultPlaceholder
+from fastapi.exceptions import RequestValidationError, ResponseValidationError
+from fastapi.params import Depends
 from fastapi.routing import APIRoute
 
 from jamb.core.errors import Malformed, WrongMediaType
 from jamb.core.text import UnfitText, read_json, visible
+
+# Where a guard puts the door that it stands at, for a call whose body turns out to be wrong.
+DOOR = "jamb.door"
+
+
+class Door(Protocol):
+    """A call that is not let in yet."""
+
+    def opened(self) -> AbstractContextManager[Any]:
+        """Let it in for the block, or raise why not."""
 
 
 class JsonRequest(Request):
@@ -22,6 +43,49 @@ class JsonRequest(Request):
 
 
 class JsonRoute(APIRoute):
+    def __init__(self, path: str, endpoint: Callable[..., Any], **options: Any) -> None:
+        super().__init__(path, self._inside(endpoint), **options)
+        if _guarded(endpoint) is None and any(hasattr(one.call, "operation") for one in self.dependant.dependencies):
+            raise TypeError(f"{endpoint.__name__} has a guard that is no argument of it: nothing would open the door.")
+
+    def _inside(self, endpoint: Callable[..., Any]) -> Callable[..., Any]:
+        """Return an endpoint that opens the door of its guard itself, and puts its answer into JSON."""
+        act = _guarded(endpoint)
+        if iscoroutinefunction(endpoint):
+            if act is None:
+                return endpoint
+
+            @wraps(endpoint)
+            async def work_in_parts(**values: Any) -> Any:
+                async with contextmanager_in_threadpool(values[act].opened()) as values[act]:
+                    return await endpoint(**values)
+
+            return work_in_parts
+
+        @wraps(endpoint)
+        def work(**values: Any) -> Any:
+            if act is None:
+                return self._answer(endpoint(**values), values)
+            with values[act].opened() as values[act]:
+                found = endpoint(**values)
+            return self._answer(found, values)
+
+        return work
+
+    def _answer(self, found: Any, values: dict[str, Any]) -> Any:
+        field = self.response_field
+        if field is None or isinstance(found, Response) or not isinstance(self.response_class, DefaultPlaceholder):
+            return found
+        whole, errors = field.validate(found, {}, loc=("response",))
+        if errors:
+            raise ResponseValidationError(errors=errors, body=found)
+        noted = values.get(self.dependant.response_param_name or "")
+        status = (noted.status_code if noted is not None else None) or self.status_code or 200
+        made = Response(field.serialize_json(whole), status_code=status, media_type="application/json")
+        if noted is not None:
+            made.headers.raw.extend(noted.headers.raw)
+        return made
+
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         answer = super().get_route_handler()
         reads = self.body_field is not None
@@ -31,9 +95,33 @@ class JsonRoute(APIRoute):
                 sent = request.headers.get("Content-Type", "").partition(";")[0].strip().lower()
                 if sent != "application/json" and not (sent.startswith("application/") and sent.endswith("+json")):
                     raise WrongMediaType.field("Content-Type", visible(sent) or "nothing", "application/json")
-            return await answer(JsonRequest(request.scope, request.receive))
+            try:
+                return await answer(JsonRequest(request.scope, request.receive))
+            except RequestValidationError:
+                # Whoever may not call is told that, and not how to call.
+                if DOOR in request.scope:
+                    await run_in_threadpool(_open, request.scope[DOOR])
+                raise
 
         return handle
+
+
+def _guarded(endpoint: Callable[..., Any]) -> str | None:
+    """Return the argument that a guard fills, if there is one."""
+    found = [
+        name
+        for name, hint in get_type_hints(endpoint, include_extras=True).items()
+        for one in getattr(hint, "__metadata__", ())
+        if isinstance(one, Depends) and hasattr(one.dependency, "operation")
+    ]
+    if len(found) > 1:
+        raise TypeError(f"{endpoint.__name__} is guarded more than once.")
+    return found[0] if found else None
+
+
+def _open(door: Door) -> None:
+    with door.opened():
+        pass
 
 
 def _has_body(request: Request) -> bool:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Protocol, TypeVar
 from uuid import UUID
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.core import own_api
 from jamb.core.access import HeldAsk, HeldGrant
@@ -34,7 +34,6 @@ from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store.audit import findings, past_acts
 from jamb.store.audit.surroundings import Around, around
-from jamb.store.base.columns import among
 from jamb.store.clients import clients, grant_type_use, redirect_use
 from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import people, roles
@@ -81,18 +80,14 @@ def load(
         daily: whether the calls of each day are wanted; without, what was used stands in one row an operation.
         lean: the pictures alone, without the rows of asks, grants and credentials: for many at once.
     """
-    statement = select(clients.ClientRow).where(clients.ClientRow.directory_id == directory_id)
-    if client_ids is None:
-        statement = statement.where(~col(clients.ClientRow.builtin), clients.ClientRow.state != "removed")
-        statement = statement.order_by(clients.ClientRow.folded_name)
-    else:
-        statement = statement.where(among(clients.ClientRow.id, client_ids))
-    rows = {row.id: row for row in session.exec(statement)}
+    rows = {row.id: row for row in clients.to_look_at(session, directory_id, client_ids)}
     ids = list(rows)
     found = resources.resources_of(session, directory_id)
     since = now - policy.use_counts
     owners, by_role = clients.owners_of(session, ids), roles.roles_of_clients(session, ids)
-    grants = clients.held_grants(session, ids)
+    rows_of = _Rows() if lean else _Rows.of(session, ids)
+    asks = clients.held_asks(session, ids) if lean else _by_resource(rows_of.asks)
+    grants = clients.held_grants(session, ids) if lean else _by_resource(rows_of.grants)
     used = usage.uses_of(session, ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(session, ids)
     parts = _Parts(
         catalogues=resources.catalogues(session, found),
@@ -100,12 +95,10 @@ def load(
         uncounted={row.id: row.uncounted_until for row in found if row.uncounted_until is not None},
         owners=owners,
         by_role=by_role,
-        asks=clients.held_asks(session, ids),
+        asks=asks,
         grants=grants,
-        held=credentials.pictures_of(session, ids),
-        ask_rows={} if lean else _by_client(clients.asks_of(session, ids)),
-        grant_rows={} if lean else _by_client(clients.grants_of(session, ids)),
-        credential_rows={} if lean else _by_client(credentials.credentials_of(session, ids)),
+        held=credentials.pictures_of(session, ids) if lean else credentials.pictured(rows_of.credentials),
+        rows=rows_of,
         used=used,
         used_at=_latest(used),
         objects=use_evidence.objects_of(session, ids, since),
@@ -114,7 +107,7 @@ def load(
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
         told=usage.told_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
-        around=around(session, directory_id, owners, grants, by_role, now),
+        around=around(session, directory_id, found, owners, grants, by_role, now),
         names={str(one.id): one.name for one in people.people_by_id(session, _people_of(grants))},
         networks=usage.networks_of(session, ids),
         days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
@@ -130,6 +123,23 @@ def load(
 
 
 @dataclass(frozen=True, slots=True)
+class _Rows:
+    """Table objects by client, where more is wanted than the pictures."""
+
+    asks: Mapping[str, list[clients.AskRow]] = field(default_factory=dict)
+    grants: Mapping[str, list[clients.GrantRow]] = field(default_factory=dict)
+    credentials: Mapping[str, list[credentials.CredentialRow]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, session: Session, ids: Sequence[str]) -> _Rows:
+        return cls(
+            _by_client(clients.asks_of(session, ids)),
+            _by_client(clients.grants_of(session, ids)),
+            _by_client(credentials.credentials_of(session, ids)),
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class _Parts:
     """What was read for all clients at once, by client."""
 
@@ -141,9 +151,7 @@ class _Parts:
     asks: Mapping[str, list[tuple[UUID, HeldAsk]]]
     grants: Mapping[str, list[tuple[UUID, HeldGrant]]]
     held: Mapping[str, list[CredentialPicture]]
-    ask_rows: Mapping[str, list[clients.AskRow]]
-    grant_rows: Mapping[str, list[clients.GrantRow]]
-    credential_rows: Mapping[str, list[credentials.CredentialRow]]
+    rows: _Rows
     used: Mapping[tuple[str, UUID], list[Use]]
     used_at: Mapping[str, datetime]
     objects: Mapping[tuple[str, UUID], use_evidence.Touched]
@@ -214,9 +222,9 @@ class _Parts:
             row,
             picture,
             tuple(owners),
-            tuple(self.credential_rows.get(row.id, ())),
-            tuple(self.ask_rows.get(row.id, ())),
-            tuple(self.grant_rows.get(row.id, ())),
+            tuple(self.rows.credentials.get(row.id, ())),
+            tuple(self.rows.asks.get(row.id, ())),
+            tuple(self.rows.grants.get(row.id, ())),
             tuple(by_role),
             tuple(order),
             waived,
@@ -293,6 +301,17 @@ class _OfClient(Protocol):
 
 
 RowT = TypeVar("RowT", bound=_OfClient)
+HeldT = TypeVar("HeldT", covariant=True)  # noqa: PLC0105 - as it is held
+
+
+class _AtResource(Protocol[HeldT]):
+    resource_id: UUID
+
+    def held(self) -> HeldT: ...
+
+
+def _by_resource(rows: Mapping[str, Iterable[_AtResource[HeldT]]]) -> dict[str, list[tuple[UUID, HeldT]]]:
+    return {client_id: [(row.resource_id, row.held()) for row in held] for client_id, held in rows.items()}
 
 
 def _by_client(rows: Iterable[RowT]) -> dict[str, list[RowT]]:

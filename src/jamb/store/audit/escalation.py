@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
+from functools import cache
 from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
+from sqlalchemy import ARRAY, Text
 from sqlmodel import Session, col
 
 from jamb.core import own_api
 from jamb.store.audit.findings import AuditStateRow
+from jamb.store.base.columns import MOMENT, parameter
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.directory.people import PersonRow
 from jamb.store.directory.roles import AssignmentRow, GroupInnerRow, GroupPersonRow, GroupRow, RoleRow, in_force
@@ -83,12 +86,24 @@ def at_own_api(
 
 
 def roles_by_person(
-    session: Session, directory_id: UUID, now: datetime
+    session: Session, directory_id: UUID, now: datetime, giving: Collection[str] | None = None
 ) -> Sequence[tuple[UUID, str, str, list[str], dict[str, list[str]] | None, UUID]]:
-    """Return (person, role, group or empty, permissions, reach, assignment) of what live people hold there."""
+    """Return (person, role, group or empty, permissions, reach, assignment) of what live people hold there.
+
+    Args:
+        giving: only roles that give one of these permissions; None: all.
+    """
+    asked = {"directory": directory_id, "now": now, "giving": sorted(giving or ())}
+    rows = session.execute(_roles_by_person(some=giving is not None), asked)
+    return [(who, role, via, names, reach, key) for who, role, via, names, reach, key in rows]
+
+
+@cache
+def _roles_by_person(*, some: bool) -> sa.CompoundSelect[Any]:
+    directory = parameter("directory", sa.Uuid)
     inside = (
         sa.select(col(GroupRow.id).label("top"), col(GroupRow.id).label("group_id"))
-        .where(col(GroupRow.directory_id) == directory_id)
+        .where(col(GroupRow.directory_id) == directory)
         .cte("inside", recursive=True)
     )
     inside = inside.union(
@@ -97,22 +112,20 @@ def roles_by_person(
         )
     )
     what: tuple[Any, ...] = (col(RoleRow.permissions), col(AssignmentRow.reach), col(AssignmentRow.id))
-    here = (col(ResourceRow.directory_id) == directory_id) & (col(ResourceRow.name) == own_api.NAME) & in_force(now)
+    here = (col(ResourceRow.directory_id) == directory) & (col(ResourceRow.name) == own_api.NAME)
+    here &= in_force(parameter("now", MOMENT)) & col(PersonRow.active)
+    if some:
+        here &= col(RoleRow.permissions).op("&&")(parameter("giving", ARRAY(Text)))
     base = sa.join(AssignmentRow, RoleRow, col(RoleRow.id) == col(AssignmentRow.role_id)).join(
         ResourceRow, col(ResourceRow.id) == col(RoleRow.resource_id)
     )
     direct = sa.select(col(AssignmentRow.person_id).label("who"), col(RoleRow.name), sa.literal("").label("via"), *what)
-    direct = direct.select_from(base).where(here, col(AssignmentRow.person_id).is_not(None))
+    direct = direct.select_from(base.join(PersonRow, col(PersonRow.id) == col(AssignmentRow.person_id))).where(here)
     through = sa.select(col(GroupPersonRow.person_id).label("who"), col(RoleRow.name), col(GroupRow.name), *what)
     through = through.select_from(
         base.join(GroupRow, col(GroupRow.id) == col(AssignmentRow.group_id))
         .join(inside, inside.c.top == col(GroupRow.id))
         .join(GroupPersonRow, col(GroupPersonRow.group_id) == inside.c.group_id)
+        .join(PersonRow, col(PersonRow.id) == col(GroupPersonRow.person_id))
     ).where(here)
-    rows = session.execute(sa.union_all(direct, through)).all()
-    live = set(
-        session.scalars(
-            sa.select(col(PersonRow.id)).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.active))
-        )
-    )
-    return [(who, role, via, names, reach, key) for who, role, via, names, reach, key in rows if who in live]
+    return sa.union_all(direct, through)

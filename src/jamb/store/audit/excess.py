@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
+from functools import cache
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -12,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.audit.excess import Excess
-from jamb.store.base.columns import among, among_ids
+from jamb.store.base.columns import among, among_ids, parameter
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
 from jamb.store.resources.resources import ResourceRow
@@ -100,8 +101,13 @@ _WORST = (_SUMS[1].desc(), _SUMS[0].desc())
 
 
 def in_all(session: Session, directory_id: UUID) -> Excess:
-    row = session.execute(sa.select(*_SUMS).where(col(ExcessRow.directory_id) == directory_id)).one()
+    row = session.execute(_in_all(), {"directory": directory_id}).one()
     return Excess(*(round(value, 3) for value in row))
+
+
+@cache
+def _in_all() -> sa.Select[float, float, float]:
+    return sa.select(*_SUMS).where(col(ExcessRow.directory_id) == parameter("directory", sa.Uuid))
 
 
 def by_resource(session: Session, directory_id: UUID, limit: int) -> list[tuple[str, str, Excess]]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -19,7 +20,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.audit import Finding
 from jamb.core.ladder import LadderCount
 from jamb.core.lists import GroupBy, Which
-from jamb.store.base.columns import among, document, has, moment
+from jamb.store.base.columns import MOMENT, among, document, has, moment, one_of, parameter
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
 
@@ -252,12 +253,18 @@ def _content(one: Finding) -> dict[str, Any]:
 
 def waiting(session: Session, directory_id: UUID, now: datetime) -> int:
     """Return how many clients are still to be looked at."""
+    return int(session.execute(_waiting(), {"directory": directory_id, "now": now}).scalar_one())
+
+
+@cache
+def _waiting() -> sa.Select[int]:
+    here = parameter("directory", sa.Uuid)
     noted = sa.select(col(AuditStaleRow.client_id)).join(ClientRow, col(ClientRow.id) == col(AuditStaleRow.client_id))
     due = sa.select(col(AuditStateRow.client_id)).where(
-        col(AuditStateRow.directory_id) == directory_id, col(AuditStateRow.next_at) <= now
+        col(AuditStateRow.directory_id) == here, col(AuditStateRow.next_at) <= parameter("now", MOMENT)
     )
-    both = noted.where(col(ClientRow.directory_id) == directory_id).union(due).subquery()
-    return int(session.execute(sa.select(sa.func.count()).select_from(both)).scalar_one())
+    both = noted.where(col(ClientRow.directory_id) == here).union(due).subquery()
+    return sa.select(sa.func.count()).select_from(both)
 
 
 def findings_of(
@@ -404,26 +411,7 @@ def groups(
 
 def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, int, Which, int, datetime]]:
     """Return how many findings there are by rule, severity and standing, with the first day of the oldest."""
-    waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
-    which = sa.case(
-        (col(FindingRow.resolved_at).is_not(None), Which.RESOLVED.value),
-        (waived, Which.WAIVED.value),
-        else_=Which.OPEN.value,
-    )
-    rows = session.execute(
-        sa.select(
-            col(FindingRow.rule),
-            col(FindingRow.severity),
-            which.label("which"),
-            sa.func.count(),
-            sa.func.min(col(FindingRow.first_seen_at)),
-        )
-        .where(
-            col(FindingRow.directory_id) == directory_id,
-            col(FindingRow.resolved_at).is_(None) | (col(FindingRow.resolved_at) >= now - RESOLVED_LATELY),
-        )
-        .group_by(col(FindingRow.rule), col(FindingRow.severity), "which")
-    )
+    rows = session.execute(_tally(), {"directory": directory_id, "now": now, "lately": now - RESOLVED_LATELY})
     return [(rule, severity, Which(one), count, oldest) for rule, severity, one, count, oldest in rows]
 
 
@@ -440,33 +428,70 @@ def ages(session: Session, directory_id: UUID, now: datetime, days: Sequence[int
     return [(severity, one, count) for severity, one, count in rows]
 
 
+@cache
+def _tally() -> sa.Select[Any]:
+    waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > parameter("now", MOMENT))
+    which = sa.case(
+        (col(FindingRow.resolved_at).is_not(None), Which.RESOLVED.value),
+        (waived, Which.WAIVED.value),
+        else_=Which.OPEN.value,
+    )
+    lately = col(FindingRow.resolved_at) >= parameter("lately", MOMENT)
+    columns: tuple[Any, ...] = (
+        col(FindingRow.rule),
+        col(FindingRow.severity),
+        which.label("which"),
+        sa.func.count(),
+        sa.func.min(col(FindingRow.first_seen_at)),
+    )
+    return (
+        sa.select(*columns)
+        .where(
+            col(FindingRow.directory_id) == parameter("directory", sa.Uuid),
+            col(FindingRow.resolved_at).is_(None) | lately,
+        )
+        .group_by(col(FindingRow.rule), col(FindingRow.severity), "which")
+    )
+
+
 def ladder_of_all(session: Session, directory_id: UUID) -> LadderCount:
     """Return the ladder of a directory's clients as they were looked at last."""
-    sums = [sa.func.coalesce(sa.func.sum(getattr(AuditStateRow, name)), 0) for name in _KEPT[1:]]
-    row = session.execute(sa.select(*sums).where(col(AuditStateRow.directory_id) == directory_id)).one()
+    row = session.execute(_ladder(), {"directory": directory_id}).one()
     return LadderCount(*(int(one) for one in row))
+
+
+@cache
+def _ladder() -> sa.Select[Any]:
+    sums = [sa.func.coalesce(sa.func.sum(getattr(AuditStateRow, name)), 0) for name in _KEPT[1:]]
+    return sa.select(*sums).where(col(AuditStateRow.directory_id) == parameter("directory", sa.Uuid))
 
 
 def clients_waiting(session: Session, directory_id: UUID, limit: int) -> tuple[list[str], int]:
     """Return clients of which an ask waited for consent when they were looked at, and how many there are."""
-    wanted = sa.select(col(AuditStateRow.client_id)).where(
-        col(AuditStateRow.directory_id) == directory_id, col(AuditStateRow.waiting) > 0
-    )
-    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
-    return list(session.execute(wanted.order_by(col(AuditStateRow.client_id)).limit(limit)).scalars()), total
+    rows = session.execute(_waiting_clients(), {"directory": directory_id, "most": limit}).all()
+    return [client_id for client_id, _ in rows], rows[0][1] if rows else 0
+
+
+@cache
+def _waiting_clients() -> sa.Select[str, int]:
+    here = col(AuditStateRow.directory_id) == parameter("directory", sa.Uuid)
+    wanted = sa.select(col(AuditStateRow.client_id), sa.func.count().over()).where(here, col(AuditStateRow.waiting) > 0)
+    return wanted.order_by(col(AuditStateRow.client_id)).limit(parameter("most", sa.Integer))
 
 
 def waived_of(session: Session, client_ids: Iterable[str], now: datetime) -> dict[str, set[tuple[str, str]]]:
     """Return which findings of clients are waived knowingly, as rule and subject, by client."""
     found: dict[str, set[tuple[str, str]]] = {}
-    rows = session.execute(
-        sa.select(col(FindingRow.client_id), col(FindingRow.rule), col(FindingRow.subject)).where(
-            among(FindingRow.client_id, client_ids), col(FindingRow.waived_until) > now
-        )
-    )
-    for client_id, rule, subject in rows:
+    for client_id, rule, subject in session.execute(_waived(), {"clients": list(client_ids), "now": now}):
         found.setdefault(client_id, set()).add((rule, subject))
     return found
+
+
+@cache
+def _waived() -> sa.Select[str, str, str]:
+    return sa.select(col(FindingRow.client_id), col(FindingRow.rule), col(FindingRow.subject)).where(
+        one_of(FindingRow.client_id, "clients"), col(FindingRow.waived_until) > parameter("now", MOMENT)
+    )
 
 
 def finding_by_id(session: Session, directory_id: UUID, finding_id: UUID) -> tuple[FindingRow, ClientRow] | None:

@@ -10,8 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-import sqlalchemy as sa
-from sqlmodel import Session, col
+from sqlmodel import Session
 
 from jamb.core import own_api
 from jamb.core.access import HeldGrant, Holding
@@ -22,9 +21,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.store.clients import clients
 from jamb.store.clients.publishers import vouched_domains
-from jamb.store.directory import roles
-from jamb.store.directory.directories import DirectoryRow
-from jamb.store.directory.people import PersonRow
+from jamb.store.directory import people, roles
 from jamb.store.resources import resources
 
 _Roles = Mapping[str, Iterable[tuple[roles.AssignmentRow, roles.RoleRow]]]
@@ -78,16 +75,20 @@ class Around:
 def around(
     session: Session,
     directory_id: UUID,
+    places: Iterable[resources.ResourceRow],
     owners: Mapping[str, Iterable[clients.Owned]],
     grants: _Grants,
     by_role: _Roles,
     now: datetime,
 ) -> Around:
-    """Read what is around some clients, of which these are the owners, consents and roles."""
-    directory = session.get_one(DirectoryRow, directory_id)
+    """Read what is around some clients, of which these are the owners, consents and roles.
+
+    Args:
+        places: the resources of the directory.
+    """
+    domain, population = people.population_of(session, directory_id)
     answering = {one.person_id for held in owners.values() for one in held if one.live and one.level is OwnerLevel.FULL}
-    counted = sa.select(sa.func.count()).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.active))
-    own = resources.by_name(session, directory_id, own_api.NAME)
+    own = next((row for row in places if row.name == own_api.NAME), None)
     named: frozenset[str] = frozenset()
     others: dict[str, tuple[tuple[OtherPicture, ...], datetime | None]] = {}
     if own is not None:
@@ -95,8 +96,8 @@ def around(
         named = frozenset().union(*(row.reach.collections for rows in held.values() for row in rows))
         others = _taken_over(session, held, own, now)
     return Around(
-        domain=directory.domain,
-        population=session.execute(counted).scalar_one(),
+        domain=domain,
+        population=population,
         vouched=vouched_domains(session, directory_id),
         there=frozenset(clients.still_there(session, named)) if named else frozenset(),
         rights=roles.held_by_people(session, answering, now),

@@ -6,13 +6,15 @@ from collections.abc import Iterable
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Column, ColumnElement, DateTime, LargeBinary, Text, Uuid, any_, bindparam
+from sqlalchemy import BindParameter, Column, ColumnElement, DateTime, LargeBinary, Text, Uuid, any_, bindparam
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlmodel import Field, col
 
+MOMENT = DateTime(timezone=True)
+
 
 def moment(*, nullable: bool = False, index: bool = False) -> Any:
-    return Field(default=None, sa_column=Column(DateTime(timezone=True), nullable=nullable, index=index))
+    return Field(default=None, sa_column=Column(MOMENT, nullable=nullable, index=index))
 
 
 def words(server_default: str | None = None) -> Any:
@@ -42,6 +44,17 @@ def among_ids(column: Any, values: Iterable[UUID]) -> ColumnElement[bool]:
 def among(column: Any, values: Iterable[str]) -> ColumnElement[bool]:
     """Return "column is one of these texts" as one array parameter: any number of values, one statement shape."""
     return col(column) == any_(bindparam(None, list(values), ARRAY(Text)))
+
+
+def one_of(column: Any, name: str, kind: Any = Text) -> ColumnElement[bool]:
+    """Return "column is one of these", for a statement that is made once: which ones is said when it is run."""
+    wanted: ColumnElement[bool] = column == any_(bindparam(name, type_=ARRAY(kind)))
+    return wanted
+
+
+def parameter(name: str, kind: Any) -> BindParameter[Any]:
+    """Return a value that is said when the statement is run: one that is made once costs nothing to make again."""
+    return bindparam(name, type_=kind)
 
 
 def has(column: Any, text: str) -> ColumnElement[bool]:

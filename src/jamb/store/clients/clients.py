@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -16,7 +18,7 @@ from jamb.core.clients.clients import ClientState, OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
-from jamb.store.base.columns import among, among_ids, bound, moment, words
+from jamb.store.base.columns import among, among_ids, bound, moment, one_of, parameter, words
 from jamb.store.directory.people import PersonRow
 
 
@@ -144,8 +146,16 @@ class GrantRow(SQLModel, table=True):
 
 
 def by_id(session: Session, directory_id: UUID, client_id: str, *, lock: bool = False) -> ClientRow | None:
-    statement = select(ClientRow).where(ClientRow.id == client_id, ClientRow.directory_id == directory_id)
-    return session.exec(statement.with_for_update() if lock else statement).first()
+    asked = {"client": client_id, "directory": directory_id}
+    return session.scalars(_one(lock=lock), asked).first()
+
+
+@cache
+def _one(*, lock: bool) -> sa.Select[ClientRow]:
+    one = sa.select(ClientRow).where(
+        col(ClientRow.id) == parameter("client", Text), col(ClientRow.directory_id) == parameter("directory", sa.Uuid)
+    )
+    return one.with_for_update() if lock else one
 
 
 def names_of(session: Session, client_ids: Iterable[str]) -> dict[str, str]:
@@ -160,11 +170,23 @@ def by_name(session: Session, directory_id: UUID, folded_name: str) -> ClientRow
 
 
 def by_ids(session: Session, client_ids: Iterable[str]) -> dict[str, ClientRow]:
-    return {row.id: row for row in session.exec(select(ClientRow).where(among(ClientRow.id, client_ids)))}
+    wanted = list(client_ids)
+    return {row.id: row for row in session.scalars(_these(), {"clients": wanted})} if wanted else {}
+
+
+@cache
+def _these() -> sa.Select[ClientRow]:
+    return sa.select(ClientRow).where(one_of(ClientRow.id, "clients"))
 
 
 def asks_by_id(session: Session, ask_ids: Iterable[UUID]) -> dict[UUID, AskRow]:
-    return {row.id: row for row in session.exec(select(AskRow).where(among_ids(AskRow.id, ask_ids)))}
+    wanted = list(ask_ids)
+    return {row.id: row for row in session.scalars(_asks_by_id(), {"asks": wanted})} if wanted else {}
+
+
+@cache
+def _asks_by_id() -> sa.Select[AskRow]:
+    return sa.select(AskRow).where(one_of(AskRow.id, "asks", sa.Uuid))
 
 
 def known(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> set[str]:
@@ -174,45 +196,43 @@ def known(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> se
 
 
 def asks_of(session: Session, client_ids: Iterable[str]) -> list[AskRow]:
-    return list(session.exec(select(AskRow).where(among(AskRow.client_id, client_ids))))
+    return list(session.scalars(_asks(), {"clients": list(client_ids)}))
+
+
+@cache
+def _asks() -> sa.Select[AskRow]:
+    return sa.select(AskRow).where(one_of(AskRow.client_id, "clients"))
 
 
 def grants_of(session: Session, client_ids: Iterable[str]) -> list[GrantRow]:
-    return list(session.exec(select(GrantRow).where(among(GrantRow.client_id, client_ids))))
+    return list(session.scalars(_grants(), {"clients": list(client_ids)}))
+
+
+@cache
+def _grants() -> sa.Select[GrantRow]:
+    return sa.select(GrantRow).where(one_of(GrantRow.client_id, "clients"))
 
 
 def held_asks(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[UUID, HeldAsk]]]:
     """Return what clients ask, as (resource, ask) by client, without table objects: many at once."""
     found: dict[str, list[tuple[UUID, HeldAsk]]] = {}
-    rows = session.execute(
-        sa.select(
-            col(AskRow.client_id),
-            col(AskRow.resource_id),
-            col(AskRow.permission),
-            col(AskRow.kind),
-            col(AskRow.asked_at),
-        ).where(among(AskRow.client_id, client_ids))
-    )
+    rows = session.execute(_held_asks(), {"clients": list(client_ids)})
     for client_id, resource_id, permission, kind, asked_at in rows:
         found.setdefault(client_id, []).append((resource_id, HeldAsk(permission, _KINDS[kind], asked_at)))
     return found
 
 
+@cache
+def _held_asks() -> sa.Select[str, UUID, str, str, datetime]:
+    return sa.select(
+        col(AskRow.client_id), col(AskRow.resource_id), col(AskRow.permission), col(AskRow.kind), col(AskRow.asked_at)
+    ).where(one_of(AskRow.client_id, "clients"))
+
+
 def held_grants(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[UUID, HeldGrant]]]:
     """Return what clients were consented, as (resource, grant) by client, without table objects: many at once."""
     found: dict[str, list[tuple[UUID, HeldGrant]]] = {}
-    rows = session.execute(
-        sa.select(
-            col(GrantRow.client_id),
-            col(GrantRow.resource_id),
-            col(GrantRow.permission),
-            col(GrantRow.kind),
-            col(GrantRow.granted_at),
-            col(GrantRow.expires_at),
-            col(GrantRow.reach),
-            col(GrantRow.person_id),
-        ).where(among(GrantRow.client_id, client_ids))
-    )
+    rows = session.execute(_held_grants(), {"clients": list(client_ids)})
     for client_id, resource_id, permission, kind, granted_at, expires_at, reach, person_id in rows:
         held = HeldGrant(
             permission,
@@ -224,6 +244,21 @@ def held_grants(session: Session, client_ids: Iterable[str]) -> dict[str, list[t
         )
         found.setdefault(client_id, []).append((resource_id, held))
     return found
+
+
+@cache
+def _held_grants() -> sa.Select[Any]:
+    columns: tuple[Any, ...] = (
+        col(GrantRow.client_id),
+        col(GrantRow.resource_id),
+        col(GrantRow.permission),
+        col(GrantRow.kind),
+        col(GrantRow.granted_at),
+        col(GrantRow.expires_at),
+        col(GrantRow.reach),
+        col(GrantRow.person_id),
+    )
+    return sa.select(*columns).where(one_of(GrantRow.client_id, "clients"))
 
 
 _KINDS = {kind.value: kind for kind in AccessKind}
@@ -255,12 +290,22 @@ def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> di
 
     Of many the first, and one more that is not named: "…".
     """
+    found: dict[str, tuple[str, ...]] = {}
+    for client_id, name in session.execute(_alike(), {"clients": list(client_ids), "directory": directory_id}):
+        held = found.get(client_id, ())
+        found[client_id] = (*held, name if len(held) < MOST_ALIKE else "…")
+    return found
+
+
+@cache
+def _alike() -> sa.Select[Any]:
     one, other = (ClientRow.__table__.alias() for _ in range(2))  # type: ignore[attr-defined]
+    here = parameter("directory", sa.Uuid)
     before = sa.tuple_(other.c.registered_at, other.c.id) < sa.tuple_(one.c.registered_at, one.c.id)
     first = (
         sa.select(other.c.name, other.c.registered_at, other.c.id)
         .where(
-            other.c.directory_id == directory_id,
+            other.c.directory_id == here,
             other.c.look == one.c.look,
             other.c.state != "removed",
             ~other.c.builtin,
@@ -270,19 +315,12 @@ def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> di
         .limit(MOST_ALIKE + 1)
         .lateral()
     )
-    rows = session.execute(
+    return (
         sa.select(one.c.id, first.c.name)
         .join(first, sa.true())
-        .where(
-            one.c.directory_id == directory_id, among(one.c.id, client_ids), one.c.look != "", one.c.state != "removed"
-        )
+        .where(one.c.directory_id == here, one_of(one.c.id, "clients"), one.c.look != "", one.c.state != "removed")
         .order_by(one.c.id, first.c.registered_at, first.c.id)
     )
-    found: dict[str, tuple[str, ...]] = {}
-    for client_id, name in rows:
-        held = found.get(client_id, ())
-        found[client_id] = (*held, name if len(held) < MOST_ALIKE else "…")
-    return found
 
 
 def still_there(session: Session, client_ids: Iterable[str]) -> set[str]:
@@ -441,10 +479,33 @@ class Owned:
     live: bool = True
 
 
+def to_look_at(session: Session, directory_id: UUID, client_ids: Sequence[str] | None) -> list[ClientRow]:
+    """Return these clients of a directory, or (None) all that are not part of Jamb itself nor removed, by name."""
+    if client_ids is None:
+        here = select(ClientRow).where(
+            ClientRow.directory_id == directory_id, ~col(ClientRow.builtin), ClientRow.state != "removed"
+        )
+        return list(session.exec(here.order_by(ClientRow.folded_name)))
+    return list(session.scalars(_some(), {"directory": directory_id, "clients": list(client_ids)}))
+
+
+@cache
+def _some() -> sa.Select[ClientRow]:
+    here = col(ClientRow.directory_id) == parameter("directory", sa.Uuid)
+    return sa.select(ClientRow).where(here, one_of(ClientRow.id, "clients"))
+
+
 def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Owned]]:
     """Return the owners by client, by name."""
     found: dict[str, list[Owned]] = {}
-    rows = session.execute(
+    for client_id, person_id, name, level, live in session.execute(_owners(), {"clients": list(client_ids)}):
+        found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level), live))
+    return found
+
+
+@cache
+def _owners() -> sa.Select[str, UUID, str, str, bool]:
+    return (
         sa.select(
             col(ClientOwnerRow.client_id),
             col(PersonRow.id),
@@ -453,12 +514,9 @@ def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Own
             col(PersonRow.active),
         )
         .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
-        .where(among(ClientOwnerRow.client_id, client_ids))
+        .where(one_of(ClientOwnerRow.client_id, "clients"))
         .order_by(col(PersonRow.name))
     )
-    for client_id, person_id, name, level, live in rows:
-        found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level), live))
-    return found
 
 
 def owned_fully(session: Session, directory_id: UUID, person_ids: Iterable[UUID]) -> set[str]:
@@ -479,10 +537,15 @@ def owned_fully(session: Session, directory_id: UUID, person_ids: Iterable[UUID]
 def owned_by(session: Session, person_id: UUID) -> dict[OwnerLevel, list[str]]:
     """Return the ids of the clients that a person owns, by level."""
     found: dict[OwnerLevel, list[str]] = {}
-    statement = select(ClientOwnerRow.client_id, ClientOwnerRow.level)
-    for client_id, level in session.exec(statement.where(ClientOwnerRow.person_id == person_id)):
+    for client_id, level in session.execute(_owned(), {"person": person_id}):
         found.setdefault(OwnerLevel(level), []).append(client_id)
     return found
+
+
+@cache
+def _owned() -> sa.Select[str, str]:
+    owned = sa.select(col(ClientOwnerRow.client_id), col(ClientOwnerRow.level))
+    return owned.where(col(ClientOwnerRow.person_id) == parameter("person", sa.Uuid))
 
 
 def acts_for_people(session: Session, client_id: str, now: datetime) -> bool:

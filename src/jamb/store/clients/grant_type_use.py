@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from functools import cache
 
 import sqlalchemy as sa
 from sqlalchemy import Text
 from sqlmodel import Field, Session, SQLModel, col
 
-from jamb.store.base.columns import among, moment
+from jamb.store.base.columns import moment, one_of
 
 
 class GrantTypeRow(SQLModel, table=True):
@@ -24,11 +25,13 @@ class GrantTypeRow(SQLModel, table=True):
 def used_by(session: Session, client_ids: Iterable[str]) -> dict[str, dict[str, datetime]]:
     """Return the grant types that each client was ever seen to use, with when last."""
     found: dict[str, dict[str, datetime]] = {}
-    rows = session.execute(
-        sa.select(col(GrantTypeRow.client_id), col(GrantTypeRow.grant_type), col(GrantTypeRow.last_at)).where(
-            among(GrantTypeRow.client_id, client_ids)
-        )
-    )
-    for client_id, grant_type, last_at in rows:
+    for client_id, grant_type, last_at in session.execute(_used(), {"clients": list(client_ids)}):
         found.setdefault(client_id, {})[grant_type] = last_at
     return found
+
+
+@cache
+def _used() -> sa.Select[str, str, datetime]:
+    return sa.select(col(GrantTypeRow.client_id), col(GrantTypeRow.grant_type), col(GrantTypeRow.last_at)).where(
+        one_of(GrantTypeRow.client_id, "clients")
+    )

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import cache
 from uuid import UUID
 
+import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Text
-from sqlmodel import Field, Session, SQLModel, select
+from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import moment
+from jamb.store.base.columns import moment, parameter
 
 
 class PublisherRow(SQLModel, table=True):
@@ -22,7 +24,12 @@ class PublisherRow(SQLModel, table=True):
 
 
 def vouched_domains(session: Session, directory_id: UUID) -> frozenset[str]:
-    return frozenset(session.exec(select(PublisherRow.domain).where(PublisherRow.directory_id == directory_id)))
+    return frozenset(session.scalars(_domains(), {"directory": directory_id}))
+
+
+@cache
+def _domains() -> sa.Select[str]:
+    return sa.select(col(PublisherRow.domain)).where(col(PublisherRow.directory_id) == parameter("directory", sa.Uuid))
 
 
 def vouched(session: Session, directory_id: UUID) -> list[PublisherRow]:

@@ -7,15 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime, timedelta
+from functools import cache
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Text
 from sqlalchemy.dialects.postgresql import array
-from sqlmodel import Field, Session, SQLModel, col, select
+from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.audit.picture import RedirectPicture
-from jamb.store.base.columns import among, moment
+from jamb.store.base.columns import moment, one_of, parameter
 from jamb.store.clients.clients import ClientRow
 
 # Use is kept to the day: who signs in all day long writes once.
@@ -49,23 +51,36 @@ def answered(session: Session, client_id: str, address: str, now: datetime) -> N
 
 def of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[RedirectPicture]]:
     """Return the redirect URIs of each client, by address."""
-    rows = session.exec(
-        select(RedirectRow).where(among(RedirectRow.client_id, client_ids)).order_by(col(RedirectRow.address))
-    )
     found: dict[str, list[RedirectPicture]] = {}
-    for row in rows:
+    for row in session.scalars(_redirects(), {"clients": list(client_ids)}):
         found.setdefault(row.client_id, []).append(RedirectPicture(row.address, row.since, row.last_at))
     return found
 
 
+@cache
+def _redirects() -> sa.Select[RedirectRow]:
+    return sa.select(RedirectRow).where(one_of(RedirectRow.client_id, "clients")).order_by(col(RedirectRow.address))
+
+
 def same_scheme(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> dict[str, dict[str, str]]:
     """Return the private-use schemes that clients registered before each of these have, too: with the first's name."""
+    found: dict[str, dict[str, str]] = {}
+    for client_id, name, whose in session.execute(
+        _same_scheme(), {"clients": list(client_ids), "directory": directory_id}
+    ):
+        found.setdefault(client_id, {})[name] = whose
+    return found
+
+
+@cache
+def _same_scheme() -> sa.Select[Any]:
+    here = parameter("directory", sa.Uuid)
     client, other = (ClientRow.__table__.alias() for _ in range(2))  # type: ignore[attr-defined]
     scheme = sa.func.unnest(client.c.schemes).table_valued("scheme").render_derived().lateral()
     first = (
         sa.select(other.c.name)
         .where(
-            other.c.directory_id == directory_id,
+            other.c.directory_id == here,
             other.c.schemes.op("@>")(array([scheme.c.scheme])),
             other.c.state != "removed",
             ~other.c.builtin,
@@ -75,14 +90,10 @@ def same_scheme(session: Session, directory_id: UUID, client_ids: Iterable[str])
         .limit(1)
         .lateral()
     )
-    rows = session.execute(
+    return (
         sa.select(client.c.id, scheme.c.scheme, first.c.name)
         .select_from(client)
         .join(scheme, sa.true())
         .join(first, sa.true())
-        .where(client.c.directory_id == directory_id, among(client.c.id, client_ids), client.c.state != "removed")
+        .where(client.c.directory_id == here, one_of(client.c.id, "clients"), client.c.state != "removed")
     )
-    found: dict[str, dict[str, str]] = {}
-    for client_id, name, whose in rows:
-        found.setdefault(client_id, {})[name] = whose
-    return found

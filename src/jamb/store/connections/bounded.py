@@ -6,6 +6,8 @@ answer at all is given up here: the connection is closed, and whoever waited lea
 
 from __future__ import annotations
 
+import select
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -21,6 +23,8 @@ IDLE_TRANSACTION_SECONDS = 120
 # A second after the server would have ended the statement itself.
 GRACE_SECONDS = 1.0
 PING_SECONDS = 2.0
+# Whoever answered so lately is not asked first whether they are there.
+FRESH_SECONDS = 1.0
 _Found = TypeVar("_Found")
 
 
@@ -71,6 +75,8 @@ class BoundedConnection(psycopg.Connection[Any]):
     """A connection that is closed when the server does not answer within `patience` seconds."""
 
     patience: float | None = None
+    # When it was given back last, by a clock that only goes on.
+    given_back: float = -FRESH_SECONDS
 
     def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:
         if timeout is not None:
@@ -91,6 +97,17 @@ class BoundedConnection(psycopg.Connection[Any]):
             yield
         finally:
             self.patience = before
+
+    def is_fresh(self) -> bool:
+        """Tell of a connection of the pool that it was used just now, and that its server said nothing since.
+
+        A server that ends a connection says so, and then there is something to read.
+        """
+        if time.monotonic() - self.given_back >= FRESH_SECONDS:
+            return False
+        heard = select.poll()
+        heard.register(self.fileno(), select.POLLIN)
+        return not heard.poll(0)
 
     def ping(self) -> None:
         """Raise `psycopg.Error` unless the server answers at once."""

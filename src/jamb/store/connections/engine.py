@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 from psycopg import Error as DriverError
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import InvalidatePoolError, OperationalError
@@ -43,6 +45,8 @@ def make_engine(
     @event.listens_for(engine, "checkout")
     def _tested(connection: BoundedConnection, record: ConnectionPoolEntry, *_: object) -> None:
         """As the library's own test, with an end: on a server that hangs that one waits for ever."""
+        if connection.is_fresh():
+            return
         try:
             connection.ping()
             record.info["answered"] = True
@@ -51,6 +55,11 @@ def make_engine(
                 raise InvalidatePoolError("the server was restarted or does not answer") from error
             # One just made, as where a pooler takes connections for a server that is away: others would be no better.
             raise OperationalError("ping", None, error, connection_invalidated=True) from error
+
+    @event.listens_for(engine, "checkin")
+    def _given_back(connection: BoundedConnection | None, *_: object) -> None:
+        if connection is not None:
+            connection.given_back = time.monotonic()
 
     @event.listens_for(engine, "before_cursor_execute")
     def _in_time(*_: object) -> None:

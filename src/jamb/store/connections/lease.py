@@ -20,16 +20,21 @@ class Lease:
         self._kept: Connection | None = None
 
     def open(self) -> Connection:
-        """Take a connection, and keep it for the work that follows."""
-        self._kept = self._engine.connect()
+        """Take a connection, and keep it for the work that follows.
+
+        Until it is lent each statement stands by itself: to let somebody in takes one, and with a transaction around it
+        the server would be asked thrice.
+        """
+        self._kept = self._engine.connect().execution_options(isolation_level="AUTOCOMMIT")
         return self._kept
 
     @contextmanager
     def taken(self) -> Iterator[Connection]:
-        """Lend the kept connection for the block, or a fresh one; afterwards it goes back to the pool."""
-        connection, self._kept = self._kept or self._engine.connect(), None
+        """Lend the kept connection for the block, or a fresh one, for a transaction; then it goes back to the pool."""
+        kept, self._kept = self._kept, None
+        connection = kept or self._engine.connect()
         try:
-            yield connection
+            yield connection.execution_options(isolation_level="READ COMMITTED") if kept is not None else connection
         finally:
             connection.close()
 

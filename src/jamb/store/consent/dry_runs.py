@@ -70,7 +70,10 @@ def running_at(session: Session, resource_id: UUID, client_ids: Iterable[str]) -
 
 
 def by_ids(session: Session, dry_run_ids: Iterable[UUID]) -> dict[UUID, DryRunRow]:
-    return {row.id: row for row in session.exec(select(DryRunRow).where(among_ids(DryRunRow.id, dry_run_ids)))}
+    wanted = list(dry_run_ids)
+    if not wanted:
+        return {}
+    return {row.id: row for row in session.exec(select(DryRunRow).where(among_ids(DryRunRow.id, wanted)))}
 
 
 def running(session: Session, client_id: str, resource_id: UUID, *, lock: bool = False) -> DryRunRow | None:

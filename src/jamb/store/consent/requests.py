@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -11,7 +12,7 @@ from sqlalchemy import Column, Float, ForeignKey, Index, Text, Uuid
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import blob, document, moment, words
+from jamb.store.base.columns import MOMENT, blob, document, moment, one_of, parameter, words
 from jamb.store.clients.clients import ClientOwnerRow
 
 
@@ -153,12 +154,16 @@ def waiting_of(session: Session, directory_id: UUID, by_id: str, now: datetime) 
 
 def waiting_in(session: Session, directory_id: UUID, now: datetime) -> int:
     """Return how many requests of a directory wait for a decision."""
-    counted = sa.select(sa.func.count()).where(
-        col(RequestRow.directory_id) == directory_id,
+    return int(session.execute(_waiting(), {"directory": directory_id, "now": now}).scalar_one())
+
+
+@cache
+def _waiting() -> sa.Select[int]:
+    return sa.select(sa.func.count()).where(
+        col(RequestRow.directory_id) == parameter("directory", sa.Uuid),
         col(RequestRow.state) == "waiting",
-        col(RequestRow.due_at) > now,
+        col(RequestRow.due_at) > parameter("now", MOMENT),
     )
-    return int(session.execute(counted).scalar_one())
 
 
 def waiting_for_dry_run(session: Session, dry_run_id: UUID, now: datetime, *, lock: bool = False) -> list[RequestRow]:
@@ -183,31 +188,45 @@ def page(
 
     `mine`: only those that this person made, or that concern a client they own.
     """
-    open_now = (col(RequestRow.state) == "waiting") & (col(RequestRow.due_at) > now)
-    statement = select(RequestRow).where(RequestRow.directory_id == directory_id)
+    statement = _page(waiting=waiting, limited=mine is not None, further=after is not None)
+    asked = {"directory": directory_id, "now": now, "mine": mine, "most": limit}
+    if after is not None:
+        asked |= {"due": after[0], "id": after[1]}
+    return list(session.scalars(statement, asked))
+
+
+@cache
+def _page(*, waiting: bool, limited: bool, further: bool) -> sa.Select[RequestRow]:
+    open_now = (col(RequestRow.state) == "waiting") & (col(RequestRow.due_at) > parameter("now", MOMENT))
+    statement = sa.select(RequestRow).where(col(RequestRow.directory_id) == parameter("directory", sa.Uuid))
     statement = statement.where(open_now if waiting else ~open_now)
-    if mine is not None:
+    if limited:
+        mine = parameter("mine", Text)
         owned = sa.select(col(ClientOwnerRow.client_id)).where(sa.cast(ClientOwnerRow.person_id, Text) == mine)
         statement = statement.where((col(RequestRow.requested_by_id) == mine) | col(RequestRow.client_id).in_(owned))
     key = sa.tuple_(col(RequestRow.due_at), col(RequestRow.id))
-    if after is not None:
+    if further:
+        after = sa.tuple_(parameter("due", MOMENT), parameter("id", sa.Uuid))
         statement = statement.where(key > after if waiting else key < after)
     order = (
         (col(RequestRow.due_at), col(RequestRow.id))
         if waiting
         else (col(RequestRow.due_at).desc(), col(RequestRow.id).desc())
     )
-    return list(session.exec(statement.order_by(*order).limit(limit)))
+    return statement.order_by(*order).limit(parameter("most", sa.Integer))
 
 
 def approvals_of(session: Session, request_ids: list[UUID]) -> dict[UUID, list[ApprovalRow]]:
-    rows = session.exec(
-        select(ApprovalRow).where(col(ApprovalRow.request_id).in_(request_ids)).order_by(col(ApprovalRow.at))
-    )
     found: dict[UUID, list[ApprovalRow]] = {}
-    for row in rows:
+    for row in session.scalars(_approvals(), {"requests": request_ids}) if request_ids else ():
         found.setdefault(row.request_id, []).append(row)
     return found
+
+
+@cache
+def _approvals() -> sa.Select[ApprovalRow]:
+    given = sa.select(ApprovalRow).where(one_of(ApprovalRow.request_id, "requests", sa.Uuid))
+    return given.order_by(col(ApprovalRow.at))
 
 
 def waiting_of_client(session: Session, client_id: str) -> list[RequestRow]:

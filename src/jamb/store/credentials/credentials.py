@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
+from functools import cache
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -16,7 +17,7 @@ from jamb.core.audit.picture import CredentialPicture
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
-from jamb.store.base.columns import among, blob, document, moment
+from jamb.store.base.columns import MOMENT, among, blob, document, moment, one_of, parameter
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
 
@@ -73,30 +74,52 @@ class CredentialRow(SQLModel, table=True):
 def pictures_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[CredentialPicture]]:
     """Return the credentials of clients as rules see them, by client, without table objects: many at once."""
     found: dict[str, list[CredentialPicture]] = {}
-    names = (
-        "client_id",
-        "id",
-        "kind",
-        "hint",
-        "issued_at",
-        "starts_at",
-        "expires_at",
-        "disabled_at",
-        "withdrawn_at",
-        "last_used_at",
-        "keys",
-    )
-    columns: tuple[Any, ...] = tuple(col(getattr(CredentialRow, name)) for name in names)
-    rows = session.execute(sa.select(*columns).where(among(CredentialRow.client_id, client_ids)))
-    for client_id, key, kind, hint, issued, starts, ends, disabled, withdrawn, used, keys in rows:
-        weak = weak_among(keys) if keys else ""
-        made = CredentialPicture(
-            str(key), CredentialKind(kind), hint, issued, starts, ends, disabled, withdrawn, used, weak
-        )
-        found.setdefault(client_id, []).append(made)
+    rows = session.execute(_seen_by_rules(), {"clients": list(client_ids)})
+    for client_id, *facts in rows:
+        found.setdefault(client_id, []).append(_picture(facts))
     for held in found.values():
-        held.sort(key=lambda one: (one.issued_at, one.id), reverse=True)
+        held.sort(key=_newest, reverse=True)
     return found
+
+
+def pictured(held: Mapping[str, Iterable[CredentialRow]]) -> dict[str, list[CredentialPicture]]:
+    """Return the same of credentials that were read as they are kept."""
+    return {
+        client_id: sorted((_picture(getattr(row, name) for name in _FACTS) for row in rows), key=_newest, reverse=True)
+        for client_id, rows in held.items()
+    }
+
+
+_FACTS = (
+    "id",
+    "kind",
+    "hint",
+    "issued_at",
+    "starts_at",
+    "expires_at",
+    "disabled_at",
+    "withdrawn_at",
+    "last_used_at",
+    "keys",
+)
+
+
+def _picture(facts: Iterable[Any]) -> CredentialPicture:
+    key, kind, hint, issued, starts, ends, disabled, withdrawn, used, keys = facts
+    weak = weak_among(keys) if keys else ""
+    return CredentialPicture(
+        str(key), CredentialKind(kind), hint, issued, starts, ends, disabled, withdrawn, used, weak
+    )
+
+
+def _newest(one: CredentialPicture) -> tuple[datetime, str]:
+    return one.issued_at, one.id
+
+
+@cache
+def _seen_by_rules() -> sa.Select[Any]:
+    columns: tuple[Any, ...] = tuple(col(getattr(CredentialRow, name)) for name in ("client_id", *_FACTS))
+    return sa.select(*columns).where(one_of(CredentialRow.client_id, "clients"))
 
 
 class EndingCredential(NamedTuple):
@@ -113,7 +136,15 @@ class EndingCredential(NamedTuple):
 
 def ending(session: Session, directory_id: UUID, now: datetime, weeks: int, most: int) -> list[EndingCredential]:
     """Return the first few credentials that expire in each of the coming weeks, the soonest first."""
-    week = sa.cast(sa.func.floor(sa.extract("epoch", col(CredentialRow.expires_at) - now) / _WEEK_SECONDS), sa.Integer)
+    until = now + weeks * timedelta(seconds=_WEEK_SECONDS)
+    asked = {"directory": directory_id, "now": now, "until": until, "most": most}
+    return [EndingCredential(*row) for row in session.execute(_ending(), asked)]
+
+
+@cache
+def _ending() -> sa.Select[Any]:
+    left = col(CredentialRow.expires_at) - parameter("now", MOMENT)
+    week = sa.cast(sa.func.floor(sa.extract("epoch", left) / _WEEK_SECONDS), sa.Integer)
     order = (col(CredentialRow.expires_at), col(CredentialRow.id))
     found = (
         sa.select(
@@ -127,36 +158,38 @@ def ending(session: Session, directory_id: UUID, now: datetime, weeks: int, most
             sa.func.row_number().over(partition_by=week, order_by=order).label("place"),
         )
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
-        .where(_expires_within(directory_id, now, now + weeks * timedelta(seconds=_WEEK_SECONDS)))
+        .where(_expires_within())
         .subquery()
     )
-    rows = session.execute(
+    return (
         sa.select(*(found.c[name] for name in ("id", *EndingCredential._fields[1:])))
-        .where(found.c.place <= most)
+        .where(found.c.place <= parameter("most", sa.Integer))
         .order_by(found.c.expires_at, found.c.hint)
     )
-    return [EndingCredential(*row) for row in rows]
 
 
 def ending_until(
     session: Session, directory_id: UUID, now: datetime, until: datetime, used_since: datetime
 ) -> tuple[int, int]:
     """Return how many credentials that work expire until a moment, and how many of these were used since another."""
-    lately = sa.func.count().filter(col(CredentialRow.last_used_at) >= used_since)
-    many, used = session.execute(
-        sa.select(sa.func.count(), lately)
-        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
-        .where(_expires_within(directory_id, now, until))
-    ).one()
+    asked = {"directory": directory_id, "now": now, "until": until, "used_since": used_since}
+    many, used = session.execute(_ending_until(), asked).one()
     return int(many), int(used)
 
 
-def _expires_within(directory_id: UUID, now: datetime, until: datetime) -> sa.ColumnElement[bool]:
+@cache
+def _ending_until() -> sa.Select[int, int]:
+    lately = sa.func.count().filter(col(CredentialRow.last_used_at) >= parameter("used_since", MOMENT))
+    counted = sa.select(sa.func.count(), lately).select_from(CredentialRow)
+    return counted.join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id)).where(_expires_within())
+
+
+def _expires_within() -> sa.ColumnElement[bool]:
     return sa.and_(
-        col(ClientRow.directory_id) == directory_id,
+        col(ClientRow.directory_id) == parameter("directory", sa.Uuid),
         ~col(ClientRow.builtin),
-        works(now),
-        col(CredentialRow.expires_at) < until,
+        works(parameter("now", MOMENT)),
+        col(CredentialRow.expires_at) < parameter("until", MOMENT),
     )
 
 
@@ -173,7 +206,7 @@ def is_meant(meant: LookedFor) -> sa.ColumnElement[bool]:
     return of_key | col(CredentialRow.keys).contains([{"x5t#S256": meant.thumbprint}])
 
 
-def works(now: datetime) -> sa.ColumnElement[bool]:
+def works(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[bool]:
     """Return the condition of `core.credentials.state_of` under which a credential proves its client."""
     return sa.and_(
         col(CredentialRow.withdrawn_at).is_(None),
@@ -271,13 +304,13 @@ def seen(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str,
 
 def credentials_of(session: Session, client_ids: Iterable[str]) -> list[CredentialRow]:
     """Newest first."""
-    return list(
-        session.exec(
-            select(CredentialRow)
-            .where(among(CredentialRow.client_id, client_ids))
-            .order_by(col(CredentialRow.issued_at).desc())
-        )
-    )
+    return list(session.scalars(_of_clients(), {"clients": list(client_ids)}))
+
+
+@cache
+def _of_clients() -> sa.Select[CredentialRow]:
+    mine = sa.select(CredentialRow).where(one_of(CredentialRow.client_id, "clients"))
+    return mine.order_by(col(CredentialRow.issued_at).desc())
 
 
 def holding_keys(

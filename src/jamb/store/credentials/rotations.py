@@ -15,7 +15,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit.picture import RotationPicture
 from jamb.core.rotation import Rotation, RotationEnd, Seen
-from jamb.store.base.columns import among, among_ids, moment
+from jamb.store.base.columns import among, among_ids, moment, one_of, parameter
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.credentials import CredentialRow, works
 from jamb.store.resources.usage import AttemptRow
@@ -84,13 +84,17 @@ def by_id(session: Session, directory_id: UUID, rotation_id: UUID, *, lock: bool
 def open_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[RotationPicture]]:
     """Return the open rotations by client."""
     found: dict[str, list[RotationPicture]] = {}
-    mine = _loaded().where(among(RotationRow.client_id, client_ids), col(RotationRow.ended).is_(None))
-    for row, old, new, _ in session.execute(mine):
+    for row, old, new, _ in session.execute(_open_of_clients(), {"clients": list(client_ids)}):
         picture = RotationPicture(
             str(row.id), old.hint, new.hint, row.overlap_ends_at, str(row.old_id), str(row.new_id)
         )
         found.setdefault(row.client_id, []).append(picture)
     return found
+
+
+@cache
+def _open_of_clients() -> sa.Select[RotationRow, CredentialRow, CredentialRow, str]:
+    return _loaded().where(one_of(RotationRow.client_id, "clients"), col(RotationRow.ended).is_(None))
 
 
 def open_of_credential(session: Session, credential_id: UUID) -> RotationRow | None:
@@ -133,10 +137,13 @@ def page(
 
 def open_in(session: Session, directory_id: UUID) -> int:
     """Return how many rotations of a directory are open."""
-    wanted = sa.select(sa.func.count()).where(
-        col(RotationRow.directory_id) == directory_id, col(RotationRow.ended).is_(None)
-    )
-    return int(session.execute(wanted).scalar_one())
+    return int(session.execute(_open_in(), {"directory": directory_id}).scalar_one())
+
+
+@cache
+def _open_in() -> sa.Select[int]:
+    here = col(RotationRow.directory_id) == parameter("directory", sa.Uuid)
+    return sa.select(sa.func.count()).where(here, col(RotationRow.ended).is_(None))
 
 
 def users_of(session: Session, rotation_ids: Iterable[UUID], most: int) -> dict[UUID, list[User]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -11,7 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy import Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import among, among_ids, blob, document, has, moment
+from jamb.store.base.columns import among, among_ids, blob, document, has, moment, one_of, parameter
 from jamb.store.directory.directories import DirectoryRow
 
 # In how many directories a password is tried where none was named.
@@ -60,17 +61,6 @@ class ConsoleSessionRow(SQLModel, table=True):
     provider: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     # When its person last showed, after it began, that it is they.
     confirmed_at: datetime | None = moment(nullable=True)
-
-
-def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, PersonRow, DirectoryRow] | None:
-    """Return a console session, whose it is, and where."""
-    row = session.exec(
-        select(ConsoleSessionRow, PersonRow, DirectoryRow)
-        .join(PersonRow, col(PersonRow.id) == ConsoleSessionRow.person_id)
-        .join(DirectoryRow, col(DirectoryRow.id) == PersonRow.directory_id)
-        .where(ConsoleSessionRow.digest == digest)
-    ).first()
-    return None if row is None else (row[0], row[1], row[2])
 
 
 def sessions_of(session: Session, person_id: UUID, now: datetime, seen_since: datetime) -> list[ConsoleSessionRow]:
@@ -167,12 +157,30 @@ def page(
     return list(session.exec(wanted.order_by(col(PersonRow.name), col(PersonRow.id)).limit(limit))), total
 
 
+def population_of(session: Session, directory_id: UUID) -> tuple[str, int]:
+    """Return the domain of a directory, and how many people may act there."""
+    domain, population = session.execute(_population(), {"directory": directory_id}).one()
+    return domain, population
+
+
+@cache
+def _population() -> sa.Select[Any]:
+    here = col(PersonRow.directory_id) == col(DirectoryRow.id)
+    counted = sa.select(sa.func.count()).where(here, col(PersonRow.active)).scalar_subquery()
+    return sa.select(col(DirectoryRow.domain), counted).where(col(DirectoryRow.id) == parameter("directory", sa.Uuid))
+
+
 def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow]:
     """Return these people, by name."""
     wanted = list(person_ids)
     if not wanted:
         return []
-    return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, wanted)).order_by(PersonRow.name)))
+    return list(session.scalars(_by_id(), {"people": wanted}))
+
+
+@cache
+def _by_id() -> sa.Select[PersonRow]:
+    return sa.select(PersonRow).where(one_of(PersonRow.id, "people", sa.Uuid)).order_by(col(PersonRow.name))
 
 
 def set_by(session: Session, directory_id: UUID, ids: Iterable[str], limit: int) -> list[UUID]:

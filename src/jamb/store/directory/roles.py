@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
-from functools import lru_cache
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -18,7 +18,7 @@ from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
-from jamb.store.base.columns import among, among_ids, bound, has, moment, words
+from jamb.store.base.columns import MOMENT, among_ids, bound, has, moment, one_of, parameter, words
 from jamb.store.directory.people import PersonRow
 
 
@@ -142,7 +142,7 @@ def standing(session: Session, person: PersonRow, resource_id: UUID, now: dateti
     return PersonStanding(str(person.id), person.name, person.active, roles)
 
 
-@lru_cache(maxsize=1)
+@cache
 def _standing() -> sa.Select[Any]:
     """Return the statement of `standing`: made once, for it is run at every call."""
     person: Any = sa.bindparam("person", type_=sa.Uuid)
@@ -180,9 +180,20 @@ def held_by_people(session: Session, person_ids: Iterable[UUID], now: datetime) 
     ids = list(person_ids)
     if not ids:
         return {}
+    found: dict[UUID, list[RoleHeld]] = {}
+    rows = session.execute(_held_by_people(), {"people": ids, "now": now})
+    for person_id, resource_id, permissions, reach, begins_at, ends_at in rows:
+        held = RoleHeld(resource_id, frozenset(permissions), reach_of(reach), begins_at, ends_at)
+        found.setdefault(person_id, []).append(held)
+    return found
+
+
+@cache
+def _held_by_people() -> sa.CompoundSelect[Any]:
+    now = parameter("now", MOMENT)
     mine = (
         sa.select(_IN_GROUP.c.person_id, _IN_GROUP.c.group_id)
-        .where(among_ids(_IN_GROUP.c.person_id, ids))
+        .where(one_of(_IN_GROUP.c.person_id, "people", sa.Uuid))
         .cte("theirs", recursive=True)
     )
     mine = mine.union(sa.select(mine.c.person_id, _INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
@@ -199,14 +210,10 @@ def held_by_people(session: Session, person_ids: Iterable[UUID], now: datetime) 
     through: sa.Select[Any] = sa.select(mine.c.person_id, *what).join(
         AssignmentRow, col(AssignmentRow.group_id) == mine.c.group_id
     )
-    both = sa.union_all(
-        own.where(among_ids(AssignmentRow.person_id, ids), not_ended), through.join(RoleRow, roles).where(not_ended)
+    return sa.union_all(
+        own.where(one_of(AssignmentRow.person_id, "people", sa.Uuid), not_ended),
+        through.join(RoleRow, roles).where(not_ended),
     )
-    found: dict[UUID, list[RoleHeld]] = {}
-    for person_id, resource_id, permissions, reach, begins_at, ends_at in session.execute(both):
-        held = RoleHeld(resource_id, frozenset(permissions), reach_of(reach), begins_at, ends_at)
-        found.setdefault(person_id, []).append(held)
-    return found
 
 
 def powers_of(
@@ -247,8 +254,13 @@ def powers_of_group(
 
 def groups_around(session: Session, person_id: UUID) -> set[str]:
     """Return the names of all groups that a person belongs to, however deep."""
-    mine = _groups_around(person_id)
-    return set(session.exec(select(GroupRow.name).where(col(GroupRow.id).in_(sa.select(mine.c.group_id)))))
+    return set(session.scalars(_names_around(), {"person": person_id}))
+
+
+@cache
+def _names_around() -> sa.Select[str]:
+    mine = _groups_around(parameter("person", sa.Uuid))
+    return sa.select(col(GroupRow.name)).where(col(GroupRow.id).in_(sa.select(mine.c.group_id)))
 
 
 def people_within(session: Session, group_ids: Iterable[UUID]) -> dict[UUID, list[PersonRow]]:
@@ -349,17 +361,21 @@ def direct_people(session: Session, directory_id: UUID) -> dict[str, list[Person
 
 def roles_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[AssignmentRow, RoleRow]]]:
     """Return the roles that clients hold or held, by client."""
-    rows = session.exec(
-        select(AssignmentRow, RoleRow)
-        .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
-        .where(among(AssignmentRow.client_id, client_ids))
-        .order_by(RoleRow.name)
-    )
     found: dict[str, list[tuple[AssignmentRow, RoleRow]]] = {}
-    for held, role in rows:
+    for held, role in session.execute(_of_clients(), {"clients": list(client_ids)}):
         assert held.client_id is not None
         found.setdefault(held.client_id, []).append((held, role))
     return found
+
+
+@cache
+def _of_clients() -> sa.Select[AssignmentRow, RoleRow]:
+    return (
+        sa.select(AssignmentRow, RoleRow)
+        .join(RoleRow, col(RoleRow.id) == col(AssignmentRow.role_id))
+        .where(one_of(AssignmentRow.client_id, "clients"))
+        .order_by(col(RoleRow.name))
+    )
 
 
 @dataclass(frozen=True, slots=True)

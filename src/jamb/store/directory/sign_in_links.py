@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from datetime import datetime
+from functools import cache
 from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Text
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import among, moment
+from jamb.store.base.columns import MOMENT, among, moment, parameter
 
 
 class SignInLinkRow(SQLModel, table=True):
@@ -51,16 +52,17 @@ def replace_links(session: Session, person_id: UUID, now: datetime) -> None:
 
 def makers_of(session: Session, person_id: UUID, now: datetime) -> list[str]:
     """Return who has seen a link that still opens: they could sign in as the person."""
-    return list(
-        session.exec(
-            select(SignInLinkRow.made_by_id).where(
-                SignInLinkRow.person_id == person_id,
-                SignInLinkRow.made_by_id != "",
-                col(SignInLinkRow.used_at).is_(None),
-                col(SignInLinkRow.replaced_at).is_(None),
-                SignInLinkRow.expires_at > now,
-            )
-        )
+    return list(session.scalars(_makers(), {"person": person_id, "now": now}))
+
+
+@cache
+def _makers() -> sa.Select[str]:
+    return sa.select(col(SignInLinkRow.made_by_id)).where(
+        col(SignInLinkRow.person_id) == parameter("person", sa.Uuid),
+        col(SignInLinkRow.made_by_id) != "",
+        col(SignInLinkRow.used_at).is_(None),
+        col(SignInLinkRow.replaced_at).is_(None),
+        col(SignInLinkRow.expires_at) > parameter("now", MOMENT),
     )
 
 

@@ -1,22 +1,247 @@
-"""What is read to let a caller into Jamb's own API."""
+"""What is read to let a caller into Jamb's own API: one statement, compiled once from the tables and run on the driver.
+
+What somebody holds comes as JSON, one list for all of it: roles as (name, permissions, reach, group), consents as
+(permission, kind, since, until, reach, person), with moments in seconds since 1970.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+from typing import Any, NamedTuple, cast
 from uuid import UUID
 
-from sqlmodel import Session, col, select
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import psycopg as dialect
+from sqlmodel import Session, SQLModel
 
-from jamb.store.clients.clients import ClientRow
+from jamb.core.access import HeldGrant, RoleHolding
+from jamb.core.permissions import AccessKind
+from jamb.core.reach.details import reach_of
+from jamb.store.clients.clients import ClientRow, GrantRow
+from jamb.store.directory.directories import DirectoryRow
+from jamb.store.directory.people import ConsoleSessionRow, PersonRow
+from jamb.store.directory.roles import AssignmentRow, GroupRow, RoleRow
 from jamb.store.resources.resources import ResourceRow
 
+_MOMENT = sa.DateTime(timezone=True)
 
-def at_resource(
-    session: Session, directory_id: UUID, client_id: str, resource_name: str
-) -> tuple[ClientRow, ResourceRow] | None:
-    """Return a client of a directory beside one of its resources."""
-    row = session.exec(
-        select(ClientRow, ResourceRow)
-        .join(ResourceRow, col(ResourceRow.directory_id) == ClientRow.directory_id)
-        .where(ClientRow.id == client_id, ClientRow.directory_id == directory_id, ResourceRow.name == resource_name)
-    ).first()
-    return None if row is None else (row[0], row[1])
+
+def _table(row: type[SQLModel]) -> sa.Table:
+    return cast("sa.Table", row.__table__)  # type: ignore[attr-defined]
+
+
+_directory, _client, _resource = _table(DirectoryRow), _table(ClientRow), _table(ResourceRow)
+_person, _console, _consent = _table(PersonRow), _table(ConsoleSessionRow), _table(GrantRow)
+_role, _assignment, _group = _table(RoleRow), _table(AssignmentRow), _table(GroupRow)
+_in_group, _inner = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
+_NOW = sa.bindparam("now", type_=_MOMENT)
+
+
+class Known(NamedTuple):
+    """A client at the resource that is Jamb's own API, and the person for whom it calls, if it calls for one."""
+
+    directory_id: UUID
+    client_id: str
+    client_name: str
+    client_state: str
+    builtin: bool
+    tokens_revoked_at: datetime | None
+    resource_id: UUID
+    revision: int
+    person_id: UUID | None
+    person_name: str | None
+    person_active: bool | None
+    held_roles: Sequence[Sequence[Any]] | None
+    held_consents: Sequence[Sequence[Any]] | None
+
+    def roles(self) -> tuple[RoleHolding, ...]:
+        """Return the roles that the person holds now, themselves and by their groups."""
+        return tuple(
+            RoleHolding(name, frozenset(permissions), reach_of(reach), group or "")
+            for name, permissions, reach, group in self.held_roles or ()
+        )
+
+    def consents(self) -> tuple[HeldGrant, ...]:
+        """Return what the client was consented at the resource: for everybody, and for this person."""
+        return tuple(
+            HeldGrant(name, AccessKind(kind), _moment(since), _moment(until), reach_of(reach), person)
+            for name, kind, since, until, reach, person in self.held_consents or ()
+        )
+
+
+class SignedIn(NamedTuple):
+    """A console session, whose it is, and where. `known`: the console at Jamb's own API, for this person."""
+
+    digest: bytes
+    created_at: datetime
+    seen_at: datetime
+    expires_at: datetime
+    second_factor: bool
+    passkey: bool
+    provider: str
+    confirmed_at: datetime | None
+    login: str
+    password_set_by: str
+    directory: DirectoryRow
+    known: Known
+
+
+def _moment(seconds: float | None) -> Any:
+    return None if seconds is None else datetime.fromtimestamp(seconds, UTC)
+
+
+def _held_roles() -> sa.ScalarSelect[Any]:
+    mine = (
+        sa.select(_in_group.c.group_id)
+        .where(_in_group.c.person_id == _person.c.id)
+        .correlate(_person)
+        .cte("mine", recursive=True, nesting=True)
+    )
+    mine = mine.union(sa.select(_inner.c.group_id).join(mine, _inner.c.inner_id == mine.c.group_id))
+    one = sa.func.jsonb_build_array(_role.c.name, _role.c.permissions, _assignment.c.reach, _group.c.name)
+    ordered = sa.dialects.postgresql.aggregate_order_by(one, _role.c.name, _group.c.name)
+    return (
+        sa.select(sa.func.jsonb_agg(ordered))
+        .select_from(
+            _role.join(_assignment, _assignment.c.role_id == _role.c.id).outerjoin(
+                _group, _group.c.id == _assignment.c.group_id
+            )
+        )
+        .where(
+            _role.c.resource_id == _resource.c.id,
+            _assignment.c.assigned_at <= _NOW,
+            sa.or_(_assignment.c.expires_at.is_(None), _assignment.c.expires_at > _NOW),
+            sa.or_(
+                _assignment.c.person_id == _person.c.id,
+                _assignment.c.group_id.in_(sa.select(mine.c.group_id)),
+            ),
+        )
+        .correlate(_person, _resource)
+        .scalar_subquery()
+    )
+
+
+def _held_consents() -> sa.ScalarSelect[Any]:
+    one = sa.func.jsonb_build_array(
+        _consent.c.permission,
+        _consent.c.kind,
+        sa.extract("epoch", _consent.c.granted_at),
+        sa.extract("epoch", _consent.c.expires_at),
+        _consent.c.reach,
+        _consent.c.person_id,
+    )
+    return (
+        sa.select(sa.func.jsonb_agg(one))
+        .where(
+            _consent.c.client_id == _client.c.id,
+            _consent.c.resource_id == _resource.c.id,
+            sa.or_(_consent.c.person_id.is_(None), _consent.c.person_id == _person.c.id),
+        )
+        .correlate(_client, _resource, _person)
+        .scalar_subquery()
+    )
+
+
+_KNOWN: tuple[Any, ...] = (
+    _client.c.directory_id,
+    _client.c.id,
+    _client.c.name,
+    _client.c.state,
+    _client.c.builtin,
+    _client.c.tokens_revoked_at,
+    _resource.c.id,
+    _resource.c.revision,
+    _person.c.id,
+    _person.c.name,
+    _person.c.active,
+    _held_roles(),
+    _held_consents(),
+)
+_OWN_API = sa.and_(
+    _resource.c.directory_id == _client.c.directory_id, _resource.c.name == sa.bindparam("resource", type_=sa.Text)
+)
+
+
+def _compiled(statement: sa.Select[Any]) -> str:
+    return str(statement.compile(dialect=dialect.dialect()))  # type: ignore[no-untyped-call]
+
+
+# Parameters: directory, client, person, resource, now.
+_BY_CALLER = _compiled(
+    sa.select(*_KNOWN)
+    .select_from(
+        _client.join(_resource, _OWN_API).outerjoin(
+            _person,
+            sa.and_(
+                _person.c.id == sa.bindparam("person", type_=sa.Uuid), _person.c.directory_id == _client.c.directory_id
+            ),
+        )
+    )
+    .where(
+        _client.c.id == sa.bindparam("client", type_=sa.Text),
+        _client.c.directory_id == sa.bindparam("directory", type_=sa.Uuid),
+    )
+)
+_PLACE = (
+    _directory.c.id,
+    _directory.c.slug,
+    _directory.c.name,
+    _directory.c.domain,
+    _directory.c.policy,
+    _directory.c.created_at,
+    _directory.c.suspended_at,
+)
+_SIGN_IN = (
+    _console.c.digest,
+    _console.c.created_at,
+    _console.c.seen_at,
+    _console.c.expires_at,
+    _console.c.second_factor,
+    _console.c.passkey,
+    _console.c.provider,
+    _console.c.confirmed_at,
+    _person.c.login,
+    _person.c.password_set_by,
+)
+# Parameters: digest, console, resource, now. `console`: what the console's id in every directory begins with.
+_BY_SESSION = _compiled(
+    sa.select(*_SIGN_IN, *_PLACE, *_KNOWN)
+    .select_from(
+        _console.join(_person, _person.c.id == _console.c.person_id)
+        .join(_directory, _directory.c.id == _person.c.directory_id)
+        .join(_client, _client.c.id == sa.bindparam("console", type_=sa.Text) + _directory.c.slug)
+        .join(_resource, _OWN_API)
+    )
+    .where(_console.c.digest == sa.bindparam("digest", type_=sa.LargeBinary))
+)
+
+
+def by_caller(
+    session: Session, directory_id: UUID, client_id: str, person_id: UUID | None, resource: str, now: datetime
+) -> Known | None:
+    """Return a client of a directory at one of its resources, and the person of that directory for whom it calls."""
+    asked = {"directory": directory_id, "client": client_id, "person": person_id, "resource": resource, "now": now}
+    row = _one(session, _BY_CALLER, asked)
+    return Known(*row) if row is not None else None
+
+
+def by_session(session: Session, digest: bytes, console: str, resource: str, now: datetime) -> SignedIn | None:
+    """Return the console session of a cookie's digest, whether it still lasts or not."""
+    row = _one(session, _BY_SESSION, {"digest": digest, "console": console, "resource": resource, "now": now})
+    if row is None:
+        return None
+    before, after = len(_SIGN_IN), len(_SIGN_IN) + len(_PLACE)
+    place = dict(zip((column.name for column in _PLACE), row[before:after], strict=True))
+    return SignedIn._make([*row[:before], DirectoryRow(**place), Known(*row[after:])])
+
+
+def note_seen(session: Session, digest: bytes, now: datetime) -> None:
+    """Note that a console session is used."""
+    mine = sa.update(_console).where(_console.c.digest == digest)
+    session.connection().execute(mine.values(seen_at=now))
+
+
+def _one(session: Session, statement: str, asked: Mapping[str, Any]) -> Sequence[Any] | None:
+    found: Sequence[Any] | None = session.connection().exec_driver_sql(statement, dict(asked)).first()
+    return found

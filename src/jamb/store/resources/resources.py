@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime, timedelta
+from functools import cache
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -12,7 +13,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import NO_COLLECTIONS, Collection, CollectionTree
-from jamb.store.base.columns import moment, words
+from jamb.store.base.columns import moment, parameter, words
 
 
 class ResourceRow(SQLModel, table=True):
@@ -175,9 +176,13 @@ def replace_collections(session: Session, resource_id: UUID, tree: CollectionTre
 
 
 def resources_of(session: Session, directory_id: UUID) -> list[ResourceRow]:
-    return list(
-        session.exec(select(ResourceRow).where(ResourceRow.directory_id == directory_id).order_by(ResourceRow.name))
-    )
+    return list(session.scalars(_of_directory(), {"directory": directory_id}))
+
+
+@cache
+def _of_directory() -> sa.Select[ResourceRow]:
+    here = col(ResourceRow.directory_id) == parameter("directory", sa.Uuid)
+    return sa.select(ResourceRow).where(here).order_by(col(ResourceRow.name))
 
 
 def by_identifier(session: Session, directory_id: UUID, identifier: str) -> ResourceRow | None:
@@ -187,11 +192,17 @@ def by_identifier(session: Session, directory_id: UUID, identifier: str) -> Reso
 
 def by_name(session: Session, directory_id: UUID, name: str, *, lock: bool = False) -> ResourceRow | None:
     """Find by short name or by identifier."""
-    statement = select(ResourceRow).where(
-        ResourceRow.directory_id == directory_id,
+    return session.scalars(_named(lock=lock), {"directory": directory_id, "name": name}).first()
+
+
+@cache
+def _named(*, lock: bool) -> sa.Select[ResourceRow]:
+    name = parameter("name", Text)
+    one = sa.select(ResourceRow).where(
+        col(ResourceRow.directory_id) == parameter("directory", sa.Uuid),
         (col(ResourceRow.name) == name) | (col(ResourceRow.identifier) == name),
     )
-    return session.exec(statement.with_for_update() if lock else statement).first()
+    return one.with_for_update() if lock else one
 
 
 def collection_counts(session: Session, directory_id: UUID) -> dict[UUID, int]:
@@ -245,6 +256,12 @@ def catalogues(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, Cata
                 resource.object_name,
             )
     return {row.id: _prepared.get((row.id, row.revision)) or catalogues(session, [row])[row.id] for row in wanted}
+
+
+def catalogue_at(session: Session, resource_id: UUID, revision: int) -> Catalogue:
+    """Return the catalogue of a resource whose revision was read in this transaction."""
+    found = _prepared.get((resource_id, revision))
+    return found or catalogues(session, [session.get_one(ResourceRow, resource_id)])[resource_id]
 
 
 def prepared(resource_id: UUID, revision: int) -> Catalogue | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, date, datetime
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -17,7 +18,7 @@ from jamb.core.audit.picture import DeadTries, NetworkPicture, Told
 from jamb.core.clients.attempts import DEAD, TOLD, Outcome
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
-from jamb.store.base.columns import among, blob, moment
+from jamb.store.base.columns import MOMENT, blob, moment, one_of, parameter
 
 
 class UsageRow(SQLModel, table=True):
@@ -123,9 +124,7 @@ class NetworkRow(SQLModel, table=True):
 def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
     """Return the tries since a moment with a credential that had ended, by client, one entry a credential."""
     found: dict[str, list[DeadTries]] = {}
-    named = col(AttemptRow.hint) != ""
-    tries = _gathered(session, client_ids, since, DEAD, col(AttemptRow.hint), named)
-    for client_id, hint, times, last_at, address in tries:
+    for client_id, hint, times, last_at, address in _gathered(session, _dead_tries(), client_ids, since, DEAD):
         found.setdefault(client_id, []).append(DeadTries(hint, times, last_at, address))
     return found
 
@@ -133,22 +132,37 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
 def told_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[Told]]:
     """Return the requests since a moment that the audit is told of, by client, one entry for each outcome."""
     found: dict[str, list[Told]] = {}
-    tries = _gathered(session, client_ids, since, TOLD, col(AttemptRow.outcome))
-    for client_id, outcome, times, last_at, address in tries:
+    for client_id, outcome, times, last_at, address in _gathered(session, _told(), client_ids, since, TOLD):
         found.setdefault(client_id, []).append(Told(Outcome(outcome), times, last_at, address))
     return found
 
 
 def _gathered(
-    session: Session,
-    client_ids: Iterable[str],
-    since: datetime,
-    outcomes: Iterable[Outcome],
-    by: Any,
-    *further: sa.ColumnElement[bool],
+    session: Session, statement: sa.Select[Any], client_ids: Iterable[str], since: datetime, outcomes: Iterable[Outcome]
 ) -> Iterator[tuple[str, str, int, datetime, str]]:
     """Yield token requests that ended so, by client and another column: how many, the last, and from where it came."""
-    rows = session.execute(
+    asked = {
+        "clients": list(client_ids),
+        "since": since,
+        "day": since.astimezone(UTC).date(),
+        "outcomes": [outcome.value for outcome in outcomes],
+    }
+    for client_id, what, times, last_at, address in session.execute(statement, asked):
+        yield client_id, what, int(times), last_at, address
+
+
+@cache
+def _dead_tries() -> sa.Select[Any]:
+    return _gathered_by(col(AttemptRow.hint)).where(col(AttemptRow.hint) != "")
+
+
+@cache
+def _told() -> sa.Select[Any]:
+    return _gathered_by(col(AttemptRow.outcome))
+
+
+def _gathered_by(by: Any) -> sa.Select[Any]:
+    return (
         sa.select(
             col(AttemptRow.client_id),
             by,
@@ -157,24 +171,34 @@ def _gathered(
             sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
         )
         .where(
-            among(AttemptRow.client_id, client_ids),
-            col(AttemptRow.at) >= since,
-            col(AttemptRow.day) >= since.astimezone(UTC).date(),
-            among(AttemptRow.outcome, [outcome.value for outcome in outcomes]),
-            *further,
+            one_of(AttemptRow.client_id, "clients"),
+            col(AttemptRow.at) >= parameter("since", MOMENT),
+            col(AttemptRow.day) >= parameter("day", Date),
+            one_of(AttemptRow.outcome, "outcomes"),
         )
         .group_by(col(AttemptRow.client_id), by)
         .order_by(by)
     )
-    for client_id, what, times, last_at, address in rows:
-        yield client_id, what, int(times), last_at, address
 
 
 def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:
     """Return uses by (client, resource): day by day from `since`, and what was before it as one row an operation."""
     found: dict[tuple[str, UUID], list[Use]] = {}
-    mine = among(UsageRow.client_id, client_ids)
-    what = [col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)]
+    rows = session.execute(_uses(), {"clients": list(client_ids), "since": since})
+    for client_id, resource_id, operation, kind, day, calls, last_at in rows:
+        use = Use(operation, AccessKind(kind), day, calls, last_at)
+        found.setdefault((client_id, resource_id), []).append(use)
+    return found
+
+
+def _what() -> tuple[Any, ...]:
+    return col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)
+
+
+@cache
+def _uses() -> sa.CompoundSelect[Any]:
+    mine, since = one_of(UsageRow.client_id, "clients"), parameter("since", Date)
+    what = _what()
     recent = sa.select(*what, col(UsageRow.day), col(UsageRow.calls), col(UsageRow.last_at)).where(
         mine, col(UsageRow.day) >= since
     )
@@ -188,51 +212,57 @@ def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping
         .where(mine, col(UsageRow.day) < since)
         .group_by(*what)
     )
-    for client_id, resource_id, operation, kind, day, calls, last_at in session.execute(recent.union_all(earlier)):
-        use = Use(operation, AccessKind(kind), day, calls, last_at)
-        found.setdefault((client_id, resource_id), []).append(use)
-    return found
+    return recent.union_all(earlier)
 
 
 def latest_of(session: Session, client_ids: Iterable[str]) -> Mapping[tuple[str, UUID], list[Use]]:
     """Return what was used ever, as one row an operation under its last day, by (client, resource)."""
     found: dict[tuple[str, UUID], list[Use]] = {}
-    what = [col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)]
-    rows = session.execute(
-        sa.select(*what, sa.func.max(col(UsageRow.last_at)))
-        .where(among(UsageRow.client_id, client_ids))
-        .group_by(*what)
-    )
-    for client_id, resource_id, operation, kind, last_at in rows:
+    for client_id, resource_id, operation, kind, last_at in session.execute(_latest(), {"clients": list(client_ids)}):
         use = Use(operation, AccessKind(kind), last_at.date(), 0, last_at)
         found.setdefault((client_id, resource_id), []).append(use)
     return found
 
 
+@cache
+def _latest() -> sa.Select[Any]:
+    what = _what()
+    latest = sa.select(*what, sa.func.max(col(UsageRow.last_at)))
+    return latest.where(one_of(UsageRow.client_id, "clients")).group_by(*what)
+
+
 def days_of(session: Session, client_ids: Iterable[str], since: date) -> dict[str, dict[date, int]]:
     """Return the calls of clients since a day, of whatever operation, by client and day."""
     found: dict[str, dict[date, int]] = {}
-    rows = session.execute(
-        sa.select(col(UsageRow.client_id), col(UsageRow.day), sa.func.sum(col(UsageRow.calls)))
-        .where(among(UsageRow.client_id, client_ids), col(UsageRow.day) >= since)
-        .group_by(col(UsageRow.client_id), col(UsageRow.day))
-    )
-    for client_id, day, calls in rows:
+    for client_id, day, calls in session.execute(_days(), {"clients": list(client_ids), "since": since}):
         found.setdefault(client_id, {})[day] = int(calls)
     return found
+
+
+@cache
+def _days() -> sa.Select[str, date, int]:
+    return (
+        sa.select(col(UsageRow.client_id), col(UsageRow.day), sa.func.sum(col(UsageRow.calls)))
+        .where(one_of(UsageRow.client_id, "clients"), col(UsageRow.day) >= parameter("since", Date))
+        .group_by(col(UsageRow.client_id), col(UsageRow.day))
+    )
 
 
 def networks_of(session: Session, client_ids: Iterable[str]) -> dict[str, tuple[NetworkPicture, ...]]:
     """Return the networks from which clients got tokens."""
     found: dict[str, tuple[NetworkPicture, ...]] = {}
-    rows = session.execute(
-        sa.select(col(NetworkRow.client_id), col(NetworkRow.network), col(NetworkRow.first_at))
-        .where(among(NetworkRow.client_id, client_ids))
-        .order_by(col(NetworkRow.client_id), col(NetworkRow.first_at), col(NetworkRow.network))
-    )
-    for client_id, network, first_at in rows:
+    for client_id, network, first_at in session.execute(_networks(), {"clients": list(client_ids)}):
         found[client_id] = (*found.get(client_id, ()), NetworkPicture(network, first_at))
     return found
+
+
+@cache
+def _networks() -> sa.Select[str, str, datetime]:
+    return (
+        sa.select(col(NetworkRow.client_id), col(NetworkRow.network), col(NetworkRow.first_at))
+        .where(one_of(NetworkRow.client_id, "clients"))
+        .order_by(col(NetworkRow.client_id), col(NetworkRow.first_at), col(NetworkRow.network))
+    )
 
 
 def add_uses(session: Session, resource_id: UUID, uses: Iterable[tuple[str, Use]]) -> None:

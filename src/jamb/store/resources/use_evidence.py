@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -13,7 +14,7 @@ from sqlalchemy import Column, ForeignKey, Text
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col
 
-from jamb.store.base.columns import among, moment
+from jamb.store.base.columns import MOMENT, among, moment, one_of, parameter
 from jamb.store.directory.people import PersonRow
 
 
@@ -89,15 +90,7 @@ def objects_of(session: Session, client_ids: Iterable[str], since: datetime) -> 
     """Return what clients touched since a moment, by client and resource."""
     found: dict[tuple[str, UUID], dict[str, set[str]]] = {}
     first: dict[tuple[str, UUID], datetime] = {}
-    rows = session.execute(
-        sa.select(
-            col(ObjectUseRow.client_id),
-            col(ObjectUseRow.resource_id),
-            col(ObjectUseRow.operation),
-            col(ObjectUseRow.object),
-            col(ObjectUseRow.last_at),
-        ).where(among(ObjectUseRow.client_id, client_ids), col(ObjectUseRow.last_at) > since)
-    )
+    rows = session.execute(_objects(), {"clients": list(client_ids), "since": since})
     for client_id, resource_id, operation, name, at in rows:
         key = (client_id, resource_id)
         found.setdefault(key, {}).setdefault(operation, set()).add(name)
@@ -108,28 +101,45 @@ def objects_of(session: Session, client_ids: Iterable[str], since: datetime) -> 
     }
 
 
+@cache
+def _objects() -> sa.Select[str, UUID, str, str, datetime]:
+    return sa.select(
+        col(ObjectUseRow.client_id),
+        col(ObjectUseRow.resource_id),
+        col(ObjectUseRow.operation),
+        col(ObjectUseRow.object),
+        col(ObjectUseRow.last_at),
+    ).where(one_of(ObjectUseRow.client_id, "clients"), col(ObjectUseRow.last_at) > parameter("since", MOMENT))
+
+
 def people_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[tuple[str, UUID], ActedFor]:
     """Return for whom clients acted since a moment, by client and resource."""
     found: dict[tuple[str, UUID], dict[str, dict[str, str]]] = {}
     first: dict[tuple[str, UUID], datetime] = {}
-    rows = session.execute(
-        sa.select(
-            col(PersonUseRow.client_id),
-            col(PersonUseRow.resource_id),
-            col(PersonUseRow.operation),
-            col(PersonRow.id),
-            col(PersonRow.name),
-            col(PersonUseRow.last_at),
-        )
-        .join(PersonRow, col(PersonRow.id) == col(PersonUseRow.person_id))
-        .where(among(PersonUseRow.client_id, client_ids), col(PersonUseRow.last_at) > since)
-        .order_by(col(PersonRow.name), col(PersonRow.id))
-    )
+    rows = session.execute(_people(), {"clients": list(client_ids), "since": since})
     for client_id, resource_id, operation, person_id, name, at in rows:
         key = (client_id, resource_id)
         found.setdefault(key, {}).setdefault(operation, {})[str(person_id)] = name
         first[key] = min(first.get(key, at), at)
     return {key: ActedFor(people, first[key]) for key, people in found.items()}
+
+
+@cache
+def _people() -> sa.Select[Any]:
+    columns: tuple[Any, ...] = (
+        col(PersonUseRow.client_id),
+        col(PersonUseRow.resource_id),
+        col(PersonUseRow.operation),
+        col(PersonRow.id),
+        col(PersonRow.name),
+        col(PersonUseRow.last_at),
+    )
+    return (
+        sa.select(*columns)
+        .join(PersonRow, col(PersonRow.id) == col(PersonUseRow.person_id))
+        .where(one_of(PersonUseRow.client_id, "clients"), col(PersonUseRow.last_at) > parameter("since", MOMENT))
+        .order_by(col(PersonRow.name), col(PersonRow.id))
+    )
 
 
 def last_used_for(session: Session, person_id: UUID, client_ids: Iterable[str]) -> dict[tuple[str, UUID], datetime]:

@@ -34,8 +34,8 @@ def read_directory(act: Annotated[Act, may("directory.read")], runtime: TheRunti
 def whoami(directory: str, request: Request, runtime: TheRuntime, now: Now) -> Whoami:
     """Who the service takes you for. Needs no role: it is how one learns to have none."""
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
-        here, caller, _ = visit_in(session, directory, request, runtime, now)
-        found = who(session, here, caller, now)
+        here, caller, signed_in = visit_in(session, directory, request, runtime, now)
+        found = who(session, here, caller, now, signed_in.known if signed_in is not None else None)
     actor = found.actor
     return Whoami(
         kind=actor.kind,

@@ -27,10 +27,10 @@ def list_notices(
     return notices.list_told(act, limit)
 
 
-@router.get("/duties", dependencies=[may("duties.list")])
-def list_failing_duties(directory: str, runtime: TheRuntime) -> list[wire.FailingDuty]:
+@router.get("/duties")
+def list_failing_duties(act: Annotated[Act, may("duties.list")]) -> list[wire.FailingDuty]:
     """What the service could not do for the directory in its rounds, why, and when it tries again."""
-    return duties.list_failing(runtime.backend, directory)
+    return duties.list_failing(act)
 
 
 @router.get("/webhooks")

@@ -37,8 +37,8 @@ def list_resources(act: Annotated[Act, may("resources.list")]) -> list[wire.Reso
     ]
 
 
-@router.post("/draft", dependencies=[may("resources.draft")])
-def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
+@router.post("/draft")
+def draft_resource(_act: Annotated[Act, may("resources.draft")], sent: wire.OpenApiSent) -> wire.DraftedOperations:
     """Operations and permissions as an OpenAPI 3.1 document has them, to be corrected and published. Nothing is saved.
 
     Permissions are the scopes that its operations require; where it names none, one for each effect is proposed.
