@@ -5,6 +5,8 @@ from __future__ import annotations
 import sys
 from importlib import import_module
 
+from jamb.imports import kept
+
 
 def command_line() -> None:
     _run("jamb", "jamb.cli.main", "pip install 'jamb[cli]'")
@@ -24,7 +26,8 @@ def demo() -> None:
 
 def _run(program: str, module: str, how: str) -> None:
     try:
-        found = import_module(module)
+        with kept():
+            found = import_module(module)
     except ModuleNotFoundError as error:
         sys.exit(f"{program}: {error.name} is not installed here. It comes with: {how}")
     found.run()

@@ -15,6 +15,7 @@ import typer
 from jamb import __version__
 from jamb.cli.base.output import fail
 from jamb.core.errors import BadInput, JambError
+from jamb.imports import kept
 
 
 class _Command(NamedTuple):
@@ -161,7 +162,9 @@ def _root(
 def run() -> None:
     """Entry point: a problem is a few lines on standard error, never a traceback."""
     try:
-        command_line(_words())()
+        with kept():
+            commands = command_line(_words())
+        commands()
     except JambError as error:
         fail(error)
     except OSError as error:

@@ -21,6 +21,7 @@ from jamb.actions.notices import notices
 from jamb.core.audit import RULES
 from jamb.core.audit.rules_page import rules_page
 from jamb.core.errors import JambError, Misuse
+from jamb.imports import kept
 from jamb.service.commands import directories, keys
 from jamb.service.commands.backend import backend_of, look_before_starting
 from jamb.service.config.settings import Settings, read_settings
@@ -51,14 +52,16 @@ def serve() -> None:
     # Whatever is wrong is said in a sentence before anything listens.
     tls = settings.tls()
     look_before_starting(settings)
-    import uvicorn
+    with kept():
+        import uvicorn
 
-    from jamb.service.app import create_app
-    from jamb.service.http.protocol import bounded_protocol
-    from jamb.service.http.serving import Config
+        from jamb.service.app import create_app
+        from jamb.service.http.protocol import bounded_protocol
+        from jamb.service.http.serving import Config
 
+        made = create_app(settings, tls)
     config = Config(
-        create_app(settings, tls),
+        made,
         tls,
         host=settings.host,
         port=settings.port,

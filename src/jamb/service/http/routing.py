@@ -44,13 +44,17 @@ class JsonRequest(Request):
 
 class JsonRoute(APIRoute):
     def __init__(self, path: str, endpoint: Callable[..., Any], **options: Any) -> None:
-        super().__init__(path, self._inside(endpoint), **options)
-        if _guarded(endpoint) is None and any(hasattr(one.call, "operation") for one in self.dependant.dependencies):
+        act = _guarded(endpoint)
+        super().__init__(path, self._inside(endpoint, act), **options)
+        if act is None and any(hasattr(one.call, "operation") for one in self.dependant.dependencies):
             raise TypeError(f"{endpoint.__name__} has a guard that is no argument of it: nothing would open the door.")
 
-    def _inside(self, endpoint: Callable[..., Any]) -> Callable[..., Any]:
-        """Return an endpoint that opens the door of its guard itself, and puts its answer into JSON."""
-        act = _guarded(endpoint)
+    def _inside(self, endpoint: Callable[..., Any], act: str | None) -> Callable[..., Any]:
+        """Return an endpoint that opens the door of its guard itself, and puts its answer into JSON.
+
+        Args:
+            act: the argument that the guard fills, if it has one.
+        """
         if iscoroutinefunction(endpoint):
             if act is None:
                 return endpoint
