@@ -152,10 +152,10 @@ def by_id(session: Session, directory_id: UUID, client_id: str, *, lock: bool = 
 
 @cache
 def _one(*, lock: bool) -> sa.Select[ClientRow]:
-    one = sa.select(ClientRow).where(
+    wanted = sa.select(ClientRow).where(
         col(ClientRow.id) == parameter("client", Text), col(ClientRow.directory_id) == parameter("directory", sa.Uuid)
     )
-    return one.with_for_update() if lock else one
+    return wanted.with_for_update() if lock else wanted
 
 
 def names_of(session: Session, client_ids: Iterable[str]) -> dict[str, str]:

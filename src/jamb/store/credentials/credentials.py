@@ -112,8 +112,8 @@ def _picture(facts: Iterable[Any]) -> CredentialPicture:
     )
 
 
-def _newest(one: CredentialPicture) -> tuple[datetime, str]:
-    return one.issued_at, one.id
+def _newest(credential: CredentialPicture) -> tuple[datetime, str]:
+    return credential.issued_at, credential.id
 
 
 @cache

@@ -99,8 +99,8 @@ def _held_roles() -> sa.ScalarSelect[Any]:
         .cte("mine", recursive=True, nesting=True)
     )
     mine = mine.union(sa.select(_inner.c.group_id).join(mine, _inner.c.inner_id == mine.c.group_id))
-    one = sa.func.jsonb_build_array(_role.c.name, _role.c.permissions, _assignment.c.reach, _group.c.name)
-    ordered = sa.dialects.postgresql.aggregate_order_by(one, _role.c.name, _group.c.name)
+    held = sa.func.jsonb_build_array(_role.c.name, _role.c.permissions, _assignment.c.reach, _group.c.name)
+    ordered = sa.dialects.postgresql.aggregate_order_by(held, _role.c.name, _group.c.name)
     return (
         sa.select(sa.func.jsonb_agg(ordered))
         .select_from(
@@ -123,7 +123,7 @@ def _held_roles() -> sa.ScalarSelect[Any]:
 
 
 def _held_consents() -> sa.ScalarSelect[Any]:
-    one = sa.func.jsonb_build_array(
+    held = sa.func.jsonb_build_array(
         _consent.c.permission,
         _consent.c.kind,
         sa.extract("epoch", _consent.c.granted_at),
@@ -132,7 +132,7 @@ def _held_consents() -> sa.ScalarSelect[Any]:
         _consent.c.person_id,
     )
     return (
-        sa.select(sa.func.jsonb_agg(one))
+        sa.select(sa.func.jsonb_agg(held))
         .where(
             _consent.c.client_id == _client.c.id,
             _consent.c.resource_id == _resource.c.id,

@@ -198,11 +198,11 @@ def by_name(session: Session, directory_id: UUID, name: str, *, lock: bool = Fal
 @cache
 def _named(*, lock: bool) -> sa.Select[ResourceRow]:
     name = parameter("name", Text)
-    one = sa.select(ResourceRow).where(
+    wanted = sa.select(ResourceRow).where(
         col(ResourceRow.directory_id) == parameter("directory", sa.Uuid),
         (col(ResourceRow.name) == name) | (col(ResourceRow.identifier) == name),
     )
-    return one.with_for_update() if lock else one
+    return wanted.with_for_update() if lock else wanted
 
 
 def collection_counts(session: Session, directory_id: UUID) -> dict[UUID, int]:
