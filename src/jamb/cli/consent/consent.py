@@ -57,7 +57,9 @@ def list_consents(
     ] = None,
     find: Annotated[str | None, typer.Option(help="Part of the client, the permission or the person")] = None,
     resource: Annotated[str | None, typer.Option(help="Only at this resource")] = None,
-    permission: Annotated[str | None, typer.Option(help="Only this permission")] = None,
+    permission: Annotated[
+        str | None, typer.Option(help="Only this permission, as [RESOURCE:]PERMISSION", metavar="PERMISSION")
+    ] = None,
     delegated: Annotated[
         bool | None, typer.Option("--delegated/--itself", help="Only for people, or as itself")
     ] = None,
@@ -74,6 +76,12 @@ def list_consents(
         allowed = "a client, or options that narrow the list of the directory"
         raise BadInput.field("CLIENT", client, allowed, "Give one or the other; --find takes a part of its name.")
     if client is None:
+        if permission is not None and ":" in permission:
+            named, _, permission = permission.rpartition(":")
+            if resource not in {None, named}:
+                allowed = f"a permission of {resource}, which --resource names"
+                raise BadInput.field("--permission", f"{named}:{permission}", allowed, "Name one resource.")
+            resource = named
         with connected() as jamb:
             everywhere = list(
                 jamb.consent.all(
@@ -112,6 +120,9 @@ def list_consents(
 
 
 def _show_all(found: list[DirectoryGrant]) -> None:
+    if not found:
+        note("No consent is in force that is like this.")
+        return
     table(
         ["client", "resource", "permission", "kind", "for", "reach", "since", "until"],
         [

@@ -22,6 +22,7 @@ from fastapi.routing import APIRoute
 
 from jamb.core.errors import Malformed, WrongMediaType
 from jamb.core.text import UnfitText, read_json, visible
+from jamb.service.http.compressed import compressed
 
 # Where a guard puts the door that it stands at, for a call whose body turns out to be wrong.
 DOOR = "jamb.door"
@@ -29,6 +30,9 @@ DOOR = "jamb.door"
 
 class Door(Protocol):
     """A call that is not let in yet."""
+
+    @property
+    def request(self) -> Request: ...
 
     def opened(self) -> AbstractContextManager[Any]:
         """Let it in for the block, or raise why not."""
@@ -70,9 +74,11 @@ class JsonRoute(APIRoute):
         def work(**values: Any) -> Any:
             if act is None:
                 return self._answer(endpoint(**values), values)
-            with values[act].opened() as values[act]:
+            door: Door = values[act]
+            with door.opened() as values[act]:
                 found = endpoint(**values)
-            return self._answer(found, values)
+            made = self._answer(found, values)
+            return compressed(door.request, made) if isinstance(made, Response) else made
 
         return work
 

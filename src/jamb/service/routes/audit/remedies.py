@@ -11,7 +11,6 @@ from fastapi.responses import StreamingResponse
 from jamb.actions.audit import escalation, remedies
 from jamb.actions.audit import evaluation as sweep
 from jamb.actions.base.act import Act
-from jamb.core.audit.escalation import Node
 from jamb.core.audit.remedies import RemedyInput
 from jamb.service.bundle import MEDIA_TYPE, write_bundle
 from jamb.service.callers import TheRuntime, may
@@ -63,28 +62,12 @@ def carry_out_remedy(
 @router.get("/escalation-paths")
 def read_escalation_paths(
     act: Annotated[Act, may("escalation.read", heavy=True)],
-    most: Annotated[int, Query(ge=1, le=500)] = 50,
+    most: Annotated[int, Query(ge=1, le=500)] = escalation.MOST_KEPT,
 ) -> wire_escalation.Escalation:
     """The shortest escalation paths from weak people and clients to strong ones, and the one change that closes the
     most of them.
     """
-    found = escalation.read_escalation_paths(act, most)
-    return wire_escalation.Escalation(
-        weak_below=found.weak_below,
-        strong_from=found.strong_from,
-        pairs=found.found.pairs,
-        paths=[
-            wire_escalation.EscalationPath(
-                source=_node(one.source),
-                steps=[
-                    wire_escalation.PathStep(by=arrow.by, cut=arrow.cut, to=_node(found.nodes[arrow.target]))
-                    for arrow in one.arrows
-                ],
-            )
-            for one in found.found.paths
-        ],
-        cuts=[wire_escalation.PathCut(cut=one.cut, words=one.words, closes=one.closes) for one in found.found.cuts],
-    )
+    return escalation.read_escalation_paths(act, most)
 
 
 @router.post("/evaluation")
@@ -108,7 +91,3 @@ def read_bundle(act: Annotated[Act, may("audit.bundle", heavy=True)], runtime: T
 
     headers = {"Content-Disposition": f'attachment; filename="{act.slug}-evidence-{act.now:%Y-%m-%d}.zip"'}
     return StreamingResponse(parts(), media_type=MEDIA_TYPE, headers=headers)  # type: ignore[arg-type]
-
-
-def _node(one: Node) -> wire_escalation.PathNode:
-    return wire_escalation.PathNode(id=one.id, kind=one.kind, name=one.name, weight=one.weight)

@@ -1,0 +1,44 @@
+"""Escalation paths are found once, and anew as soon as a record changes or something begins or ends."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from sqlalchemy import event
+
+from jamb.actions.audit.escalation import MOST_KEPT, read_escalation_paths
+from jamb.actions.directory.roles import assign_role
+from jamb.core.directory.roles import HolderKind
+from jamb.core.reach import EVERYWHERE
+from jamb.wire.audit.escalation import Escalation
+from tests.actions.scene import NOW, Scene
+
+
+def read(scene: Scene, at: timedelta = timedelta()) -> tuple[Escalation, bool]:
+    """What a reader is told, which is what is found from nothing; and whether it was kept."""
+    asked: list[str] = []
+    event.listen(scene.backend.engine, "before_cursor_execute", lambda *told: asked.append(told[2]))
+    told = read_escalation_paths(scene.act(at=at))
+    kept = not any("role_assignment" in statement for statement in asked)
+    assert told == read_escalation_paths(scene.act(at=at), MOST_KEPT + 1)
+    return told, kept
+
+
+def test_what_was_found_is_told_until_it_can_be_another(scene: Scene) -> None:
+    scene.client()
+    first, kept = read(scene)
+    assert not kept
+    assert read(scene) == (first, True)
+    ends = NOW + timedelta(minutes=20)
+    assign_role(
+        scene.act(at=timedelta(seconds=1)), "custodian", HolderKind.PERSON, ["tom@alder.example"], EVERYWHERE, ends
+    )
+    steps = {
+        timedelta(seconds=2): False,  # a role is news
+        timedelta(minutes=19): True,
+        timedelta(minutes=21): False,  # its end, too, of which the ledger has no entry
+        timedelta(minutes=80): True,
+        timedelta(minutes=82): False,  # no longer than an hour
+        timedelta(minutes=70): False,  # found by a clock that is ahead of this one
+    }
+    assert {at: read(scene, at)[1] for at in steps} == steps
