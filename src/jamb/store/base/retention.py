@@ -105,7 +105,7 @@ KEPT: Mapping[str, str] = {
     "one row for each object or person that a client touched": "object_use person_use dry_run_miss",
     "one row in all": "schema_floor pulse",
     "one row for each client, person, directory or key, or a few": (
-        "audit_stale audit_state calendar_feed client_grant_type client_redirect escalation excess failing_duty passkey "
-        "recovery_code sealing_mark second_factor"
+        "audit_stale audit_state calendar_feed client_grant_type client_redirect escalation excess failing_duty "
+        "passkey recovery_code sealing_mark second_factor"
     ),
 }
