@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { ago } from "@/ui/use/times";
+import { ago, clock, day, full, NEXT, shown, showNext } from "@/ui/use/times";
 
 const NOW = Date.parse("2031-05-01T12:00:00Z");
 const at = (seconds: number) => new Date(NOW + seconds * 1000).toISOString();
@@ -16,4 +16,15 @@ test.each([
   [-85_000, "23 hours ago"],
 ])("%i seconds from now is said as %s", (seconds, words) => {
   expect(ago(at(seconds), NOW)).toBe(words);
+});
+
+test("a reader chooses between how long ago, this computer's clock and UTC, and finds it so the next time", () => {
+  const late = "2031-05-01T23:30:05Z";
+  expect([shown.value, NEXT[shown.value]]).toEqual(["ago", "Show exact times"]);
+  showNext();
+  expect(localStorage.getItem("jamb-times")).toBe("clock");
+  showNext();
+  expect([full(late), clock(late), day(late)]).toEqual(["1 May 2031, 23:30 UTC", "23:30:05 UTC", "1 May 2031"]);
+  showNext();
+  expect([shown.value, localStorage.getItem("jamb-times")]).toEqual(["ago", "ago"]);
 });

@@ -25,6 +25,19 @@ def test_a_client_is_probed_from_its_dossier(world: World, open_console: Open) -
         assert faults(page) == []
 
 
+def test_what_was_just_registered_is_tried_where_its_registration_ends(world: World, open_console: Open) -> None:
+    made = world.client(asked=["berths.view"], secret=True)
+    with open_console("steward", path=f"/register/{made.id}") as page:
+        page.get_by_role("button", name="Probe it now").click()
+        expect(page.get_by_text("Does not work")).to_be_visible()
+        expect(page.get_by_label("Operation to try").locator("option")).not_to_have_count(0)
+        with world.jamb("approver") as approver:
+            approver.consent.grant(made.id)
+        page.get_by_role("button", name="Probe it now").click()
+        expect(page.get_by_text("It would be let in; nothing was done.")).to_be_visible()
+        assert faults(page) == []
+
+
 def test_a_client_is_probed_for_a_person_who_need_not_sign_in(world: World, open_console: Open) -> None:
     native = made(world, "native", ["http://127.0.0.1/back"], ["berths.view"])
     with open_console("custodian", path=f"/clients/{native.id}#explain") as page:

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { can, current, hasRole, signOut } from "@/api/session";
 import { useWaiting } from "@/api/reads/audit";
 import { theme, toggleTheme } from "@/ui/style/theme";
+import { NEXT, showNext, shown } from "@/ui/use/times";
 import Find from "./Find.vue";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
@@ -137,6 +138,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         <button type="button" @click="router.push({ name: 'applications' })">Your applications</button>
         <RouterLink :to="help">Help<span class="visually-hidden"> for this page</span></RouterLink>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
+        <button type="button" @click="showNext">{{ NEXT[shown] }}</button>
         <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
         <button type="button" @click="leave">Sign out</button>
       </div>

@@ -1,13 +1,16 @@
 <script setup lang="ts">
-// A time: relative to read, absolute with its zone for whoever looks closer (and always for screen readers).
+// A time: how long ago, with its clock and zone for whoever looks closer; or as of the clock, for whoever chose that.
 import { computed } from "vue";
-import { ago, full, now } from "@/ui/use/times";
+import { ago, full, now, shown } from "@/ui/use/times";
 
 const props = defineProps<{ at: string | null | undefined; missing?: string }>();
-const said = computed(() => (props.at ? ago(props.at, now.value) : ""));
+const said = computed(() => {
+  const both = props.at ? [ago(props.at, now.value), full(props.at)] : ["", ""];
+  return shown.value === "ago" ? both : both.reverse();
+});
 </script>
 
 <template>
-  <time v-if="at" :datetime="at" :title="full(at)">{{ said }}</time>
+  <time v-if="at" :datetime="at" :title="said[1]">{{ said[0] }}</time>
   <span v-else class="soft">{{ missing ?? "never" }}</span>
 </template>

@@ -18,6 +18,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import CredentialPanel from "@/pages/credentials/CredentialPanel.vue";
+import TryIt from "@/pages/resources/TryIt.vue";
 import InitialAccess from "./InitialAccess.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
 import { useTitle } from "@/ui/use/title";
@@ -157,6 +158,7 @@ async function register(): Promise<void> {
         >
         <NButton @click="router.push({ name: 'dossier', params: { id } })">To its dossier</NButton>
       </div>
+      <TryIt v-if="dossier?.may.includes('probe.run')" :client="id" :resources="dossier.resources" />
     </li>
   </ol>
   <section v-if="!client && unfinished?.items.length" class="unfinished" aria-labelledby="unfinished">

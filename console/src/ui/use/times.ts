@@ -2,15 +2,38 @@
 import { ref } from "vue";
 
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "always" });
-const absolute = new Intl.DateTimeFormat("en-GB", {
-  day: "numeric",
-  month: "short",
-  year: "numeric",
-  hour: "2-digit",
-  minute: "2-digit",
-  timeZoneName: "short",
-});
-const dayOnly = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric" });
+
+/** How times are shown: how long ago, or as of the clock, of this computer or UTC. Each reader's own. */
+export type Shown = "ago" | "clock" | "utc";
+const ORDER: Shown[] = ["ago", "clock", "utc"];
+const KEPT = "jamb-times";
+const chosen = localStorage.getItem(KEPT) as Shown;
+export const shown = ref<Shown>(ORDER.includes(chosen) ? chosen : "ago");
+export const NEXT: Record<Shown, string> = {
+  ago: "Show exact times",
+  clock: "Show times in UTC",
+  utc: "Show how long ago",
+};
+export function showNext(): void {
+  shown.value = ORDER[(ORDER.indexOf(shown.value) + 1) % ORDER.length]!;
+  localStorage.setItem(KEPT, shown.value);
+}
+
+type Form = Intl.DateTimeFormatOptions;
+/** Made when it is needed first, in the zone of this computer and in UTC. */
+function formatter(form: Form): (moment: string) => string {
+  const made: Partial<Record<string, Intl.DateTimeFormat>> = {};
+  return (moment) => {
+    const zone = shown.value === "utc" ? "UTC" : "";
+    made[zone] ??= new Intl.DateTimeFormat("en-GB", { ...form, ...(zone ? { timeZone: zone } : {}) });
+    return made[zone].format(new Date(moment));
+  };
+}
+const DAY: Form = { day: "numeric", month: "short", year: "numeric" };
+const TIME: Form = { hour: "2-digit", minute: "2-digit", timeZoneName: "short" };
+export const full = formatter({ ...DAY, ...TIME });
+export const clock = formatter({ ...TIME, second: "2-digit" });
+export const day = formatter(DAY);
 
 const STEPS: [Intl.RelativeTimeFormatUnit, number][] = [
   ["day", 86_400],
@@ -30,13 +53,3 @@ export function ago(moment: string, at: number): string {
   }
   return "just now";
 }
-
-export const full = (moment: string): string => absolute.format(new Date(moment));
-const toTheSecond = new Intl.DateTimeFormat("en-GB", {
-  hour: "2-digit",
-  minute: "2-digit",
-  second: "2-digit",
-  timeZoneName: "short",
-});
-export const clock = (moment: string): string => toTheSecond.format(new Date(moment));
-export const day = (moment: string): string => dayOnly.format(new Date(moment));
