@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { ago, clock, day, full, NEXT, shown, showNext } from "@/ui/use/times";
+import { ago, clock, day, full, NEXT, shown, showNext, withMoments } from "@/ui/use/times";
 
 const NOW = Date.parse("2031-05-01T12:00:00Z");
 const at = (seconds: number) => new Date(NOW + seconds * 1000).toISOString();
@@ -25,6 +25,7 @@ test("a reader chooses between how long ago, this computer's clock and UTC, and 
   expect(localStorage.getItem("jamb-times")).toBe("clock");
   showNext();
   expect([full(late), clock(late), day(late)]).toEqual(["1 May 2031, 23:30 UTC", "23:30:05 UTC", "1 May 2031"]);
+  expect(withMoments("held: a → due 2026-12-21T09:41:19.228693+00:00, b")).toBe("held: a → due 21 Dec 2026, 09:41 UTC, b");
   showNext();
   expect([shown.value, localStorage.getItem("jamb-times")]).toEqual(["ago", "ago"]);
 });

@@ -11,6 +11,13 @@ const said = computed(() => {
 </script>
 
 <template>
-  <time v-if="at" :datetime="at" :title="said[1]">{{ said[0] }}</time>
+  <time v-if="at" :datetime="at" :title="said[1]" :class="{ exact: shown !== 'ago' }">{{ said[0] }}</time>
   <span v-else class="soft">{{ missing ?? "never" }}</span>
 </template>
+
+<style scoped>
+/* Longer than the columns were made for: it may break. */
+.exact {
+  white-space: normal;
+}
+</style>

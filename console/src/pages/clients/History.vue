@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { withMoments } from "@/ui/use/times";
 import { changes, sentence } from "@/api/history";
 import { readHistory, useHistory } from "@/api/reads/clients";
 import ExportList from "@/ui/ExportList.vue";
@@ -31,8 +32,8 @@ const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage,
           </td>
           <td class="small free">
             <div v-for="change in changes(entry)" :key="change.name">
-              <span class="soft">{{ change.name }}:</span>{{ " " }} <template v-if="change.before">{{ change.before }} → </template
-              >{{ change.after }}
+              <span class="soft">{{ change.name }}:</span>{{ " " }}
+              <template v-if="change.before">{{ withMoments(change.before) }} → </template>{{ withMoments(change.after) }}
             </div>
           </td>
         </tr>

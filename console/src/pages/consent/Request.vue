@@ -105,7 +105,7 @@ const takeBack = () =>
         <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code>
       </h1>
       <p class="lead">
-        <template v-if="!one.act">“{{ one.reason }}”{{ /[.!?…]$/.test(one.reason) ? "" : "." }} </template
+        <template v-if="!one.act">“{{ one.reason }}”{{ /[.!?…]$/.test(one.reason) ? " " : ". " }}</template
         ><template v-if="one.client_id">{{ one.client_name }}: {{ one.purpose }}. </template> Asked
         <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
       </p>

@@ -34,6 +34,9 @@ const TIME: Form = { hour: "2-digit", minute: "2-digit", timeZoneName: "short" }
 export const full = formatter({ ...DAY, ...TIME });
 export const clock = formatter({ ...TIME, second: "2-digit" });
 export const day = formatter(DAY);
+const MOMENTS = /\b\d{4}-\d\d-\d\dT\d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:Z|[+-]\d\d:\d\d)/g;
+/** A text of the record with its moments as they stand elsewhere on the page. */
+export const withMoments = (text: string): string => text.replace(MOMENTS, full);
 
 const STEPS: [Intl.RelativeTimeFormatUnit, number][] = [
   ["day", 86_400],
