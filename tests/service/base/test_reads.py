@@ -89,5 +89,7 @@ def test_what_is_long_goes_compressed_to_whoever_takes_it_so(world: World) -> No
             assert int(packed.headers["Content-Length"]) < len(plain.content) / 3
             assert packed.json() == plain.json()
         for takes in ("br", "gzip;q=0", "identity"):
-            assert "Content-Encoding" not in http.get(f"{HERE}/resources/jamb", headers={"Accept-Encoding": takes}).headers
+            assert (
+                "Content-Encoding" not in http.get(f"{HERE}/resources/jamb", headers={"Accept-Encoding": takes}).headers
+            )
         assert "Content-Encoding" not in http.get(f"{HERE}/publishers").headers
