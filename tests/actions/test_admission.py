@@ -63,3 +63,7 @@ def test_a_connection_whose_server_went_away_meanwhile_is_not_used(scene: Scene)
         other.execute("select pg_terminate_backend(%s, 5000)", [first])
     with scene.backend.engine.connect() as connection:
         assert connection.execute(sa.text("select pg_backend_pid()")).scalar_one() != first
+        driver = connection.connection.driver_connection
+    driver.close()
+    with scene.backend.engine.connect() as connection:
+        assert connection.execute(sa.text("select 1")).scalar_one() == 1

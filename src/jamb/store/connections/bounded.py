@@ -103,7 +103,7 @@ class BoundedConnection(psycopg.Connection[Any]):
 
         A server that ends a connection says so, and then there is something to read.
         """
-        if time.monotonic() - self.given_back >= FRESH_SECONDS:
+        if self.closed or time.monotonic() - self.given_back >= FRESH_SECONDS:
             return False
         heard = select.poll()
         heard.register(self.fileno(), select.POLLIN)
