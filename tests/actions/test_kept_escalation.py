@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import Any
 
+import psycopg
 from sqlalchemy import event
 
 from jamb.actions.audit.escalation import MOST_KEPT, read_escalation_paths
@@ -17,8 +19,13 @@ from tests.actions.scene import NOW, Scene
 def read(scene: Scene, at: timedelta = timedelta()) -> tuple[Escalation, bool]:
     """What a reader is told, which is what is found from nothing; and whether it was kept."""
     asked: list[str] = []
-    event.listen(scene.backend.engine, "before_cursor_execute", lambda *told: asked.append(told[2]))
+
+    def note(*given: Any) -> None:
+        asked.append(given[2])
+
+    event.listen(scene.backend.engine, "before_cursor_execute", note)
     told = read_escalation_paths(scene.act(at=at))
+    event.remove(scene.backend.engine, "before_cursor_execute", note)
     kept = not any("role_assignment" in statement for statement in asked)
     assert told == read_escalation_paths(scene.act(at=at), MOST_KEPT + 1)
     return told, kept
@@ -42,3 +49,13 @@ def test_what_was_found_is_told_until_it_can_be_another(scene: Scene) -> None:
         timedelta(minutes=70): False,  # found by a clock that is ahead of this one
     }
     assert {at: read(scene, at)[1] for at in steps} == steps
+
+
+def test_whoever_asks_is_answered_where_nothing_can_be_kept(scene: Scene) -> None:
+    with psycopg.connect(scene.url) as database:
+        database.execute(
+            "create function no_room() returns trigger language plpgsql as $$ begin raise exception 'full'; end $$"
+        )
+        database.execute("create trigger no_room before insert on escalation for each row execute function no_room()")
+    assert read(scene)[1] is False
+    assert read(scene)[1] is False

@@ -14,6 +14,7 @@ from math import inf
 from uuid import UUID
 
 from pydantic import ValidationError
+from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
 
 from jamb.actions.audit.evaluation import look_first
@@ -26,6 +27,7 @@ from jamb.core.audit.escalation import Arrow, Node, NodeKind, escalation_paths
 from jamb.core.audit.surroundings import TAKES_OVER
 from jamb.core.consent.agreements import agreeing
 from jamb.core.directory.directories import Directory
+from jamb.core.errors import OutcomeUnknown
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.core.reach.details import reach_of
@@ -68,7 +70,8 @@ def read_escalation_paths(act: Act, most: int = MOST_KEPT) -> wire.Escalation:
     found = _shown(act.directory, nodes, arrows, most)
     # Of a reader at a standby, or one who would not wait for all that changed, it is not kept: it may be of before.
     if most == MOST_KEPT and head is not None and not left and act.as_of == act.now:
-        with observation(act.backend.engine) as session:
+        # Whoever asked is answered, even where the database takes no changes at present.
+        with suppress(SQLAlchemyError, OutcomeUnknown), observation(act.backend.engine) as session:
             document = found.model_dump(mode="json")
             kept_escalation.keep(session, act.directory.id, head.sequence, document, act.now, until)
     return found

@@ -37,7 +37,7 @@ from jamb.cli.base.output import (
     table,
 )
 from jamb.client import BadInput
-from jamb.wire.consent.consent import ConsentAtResource, ConsentPreview, DirectoryGrant, ReachPreview, Terms
+from jamb.wire.consent.consent import ConsentAtResource, ConsentPreview, DirectoryGrant, Grant, ReachPreview, Terms
 from jamb.wire.resources.reach import ReachSent
 
 app = typer.Typer(no_args_is_help=True)
@@ -101,44 +101,30 @@ def list_consents(
     emit(
         found,
         output,
-        lambda: table(
-            ["resource", "permission", "kind", "for", "reach", "since", "until"],
-            [
-                [
-                    one.resource,
-                    one.permission,
-                    one.kind,
-                    (one.person or "everyone") + (", by themselves" if one.by_person else ""),
-                    one.reach.words,
-                    f"{relative(one.granted_at)} by {one.granted_by}",
-                    relative(one.expires_at, "no expiry"),
-                ]
-                for one in found
-            ],
-        ),
+        lambda: table(_COLUMNS, [_cells(one) for one in found]),
     )
+
+
+_COLUMNS = ["resource", "permission", "kind", "for", "reach", "since", "until"]
+
+
+def _cells(one: Grant) -> list[str]:
+    return [
+        one.resource,
+        one.permission,
+        one.kind,
+        (one.person or "everyone") + (", by themselves" if one.by_person else ""),
+        one.reach.words,
+        f"{relative(one.granted_at)} by {one.granted_by}",
+        relative(one.expires_at, "no expiry"),
+    ]
 
 
 def _show_all(found: list[DirectoryGrant]) -> None:
     if not found:
         note("No consent is in force that is like this.")
         return
-    table(
-        ["client", "resource", "permission", "kind", "for", "reach", "since", "until"],
-        [
-            [
-                one.client_name,
-                one.resource,
-                one.permission,
-                one.kind,
-                (one.person or "everyone") + (", by themselves" if one.by_person else ""),
-                one.reach.words,
-                f"{relative(one.granted_at)} by {one.granted_by}",
-                relative(one.expires_at, "no expiry"),
-            ]
-            for one in found
-        ],
-    )
+    table(["client", *_COLUMNS], [[one.client_name, *_cells(one)] for one in found])
     note(f"{len(found)} {'consent' if len(found) == 1 else 'consents'}")
 
 

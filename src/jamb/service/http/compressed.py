@@ -1,7 +1,7 @@
 """Answers that are long go compressed (RFC 9110 section 12.5.3) to whoever takes them so.
 
 Reads of the API alone: what is shown once, and the value that a session's changes repeat, never share a compressed
-answer with what a stranger may choose the length of (RFC 7525 section 3.3).
+answer with what a stranger may choose the length of (RFC 9325 section 3.3).
 """
 
 from __future__ import annotations

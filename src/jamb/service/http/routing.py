@@ -16,6 +16,7 @@ from typing import Any, Protocol, get_type_hints
 from fastapi import APIRouter, Request, Response
 from fastapi.concurrency import contextmanager_in_threadpool, run_in_threadpool
 from fastapi.datastructures import DefaultPlaceholder
+from fastapi.dependencies.models import Dependant
 from fastapi.exceptions import RequestValidationError, ResponseValidationError
 from fastapi.params import Depends
 from fastapi.routing import APIRoute
@@ -50,7 +51,7 @@ class JsonRoute(APIRoute):
     def __init__(self, path: str, endpoint: Callable[..., Any], **options: Any) -> None:
         act = _guarded(endpoint)
         super().__init__(path, self._inside(endpoint, act), **options)
-        if act is None and any(hasattr(one.call, "operation") for one in self.dependant.dependencies):
+        if act is None and _stands_behind(self.dependant):
             raise TypeError(f"{endpoint.__name__} has a guard that is no argument of it: nothing would open the door.")
 
     def _inside(self, endpoint: Callable[..., Any], act: str | None) -> Callable[..., Any]:
@@ -91,7 +92,16 @@ class JsonRoute(APIRoute):
             raise ResponseValidationError(errors=errors, body=found)
         noted = values.get(self.dependant.response_param_name or "")
         status = (noted.status_code if noted is not None else None) or self.status_code or 200
-        made = Response(field.serialize_json(whole), status_code=status, media_type="application/json")
+        body = field.serialize_json(
+            whole,
+            include=self.response_model_include,
+            exclude=self.response_model_exclude,
+            by_alias=self.response_model_by_alias,
+            exclude_unset=self.response_model_exclude_unset,
+            exclude_defaults=self.response_model_exclude_defaults,
+            exclude_none=self.response_model_exclude_none,
+        )
+        made = Response(body, status_code=status, media_type="application/json")
         if noted is not None:
             made.headers.raw.extend(noted.headers.raw)
         return made
@@ -127,6 +137,11 @@ def _guarded(endpoint: Callable[..., Any]) -> str | None:
     if len(found) > 1:
         raise TypeError(f"{endpoint.__name__} is guarded more than once.")
     return found[0] if found else None
+
+
+def _stands_behind(dependant: Dependant) -> bool:
+    """Tell whether a guard stands anywhere behind a route."""
+    return any(hasattr(one.call, "operation") or _stands_behind(one) for one in dependant.dependencies)
 
 
 def _open(door: Door) -> None:

@@ -126,9 +126,14 @@ def _lasts(until: datetime | None) -> sa.ColumnElement[bool]:
 _IN_GROUP, _INNER = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
 
 
-def _groups_around(person_id: UUID | sa.BindParameter[UUID]) -> sa.CTE:
-    """Return the ids of all groups that a person belongs to, however deep."""
-    mine = sa.select(_IN_GROUP.c.group_id).where(_IN_GROUP.c.person_id == person_id).cte("mine", recursive=True)
+def _groups_around(person_id: UUID | sa.ColumnElement[UUID], *outer: sa.Table) -> sa.CTE:
+    """Return the ids of all groups that a person belongs to, however deep.
+
+    Args:
+        outer: the tables of the statement within which the person is one of many; none: it is about one person.
+    """
+    direct = sa.select(_IN_GROUP.c.group_id).where(_IN_GROUP.c.person_id == person_id)
+    mine = (direct.correlate(*outer) if outer else direct).cte("mine", recursive=True, nesting=bool(outer))
     return mine.union(sa.select(_INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
 
 
@@ -145,20 +150,36 @@ def standing(session: Session, person: PersonRow, resource_id: UUID, now: dateti
 @cache
 def _standing() -> sa.Select[Any]:
     """Return the statement of `standing`: made once, for it is run at every call."""
-    person: Any = sa.bindparam("person", type_=sa.Uuid)
-    mine = _groups_around(person)
     columns: list[Any] = [col(RoleRow.name), col(RoleRow.permissions), col(AssignmentRow.reach), col(GroupRow.name)]
-    return (
-        sa.select(*columns)
+    person, resource = parameter("person", sa.Uuid), parameter("resource", sa.Uuid)
+    held = held_at(sa.select(*columns), person, resource, parameter("now", MOMENT))
+    return held.order_by(col(RoleRow.name), col(GroupRow.name))
+
+
+def held_at(
+    what: sa.Select[Any],
+    person: sa.ColumnElement[UUID],
+    resource: sa.ColumnElement[UUID],
+    now: sa.BindParameter[datetime],
+    *outer: sa.Table,
+) -> sa.Select[Any]:
+    """Return a query of roles that a person holds at a resource now, themselves and by their groups.
+
+    Args:
+        outer: as of `_groups_around`.
+    """
+    mine = _groups_around(person, *outer)
+    held = (
+        what.select_from(RoleRow)
         .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
         .outerjoin(GroupRow, col(GroupRow.id) == col(AssignmentRow.group_id))
         .where(
-            col(RoleRow.resource_id) == sa.bindparam("resource", type_=sa.Uuid),
-            in_force(sa.bindparam("now", type_=sa.DateTime(timezone=True))),
+            col(RoleRow.resource_id) == resource,
+            in_force(now),
             (col(AssignmentRow.person_id) == person) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
         )
-        .order_by(col(RoleRow.name), col(GroupRow.name))
     )
+    return held.correlate(*outer) if outer else held
 
 
 @dataclass(frozen=True, slots=True)

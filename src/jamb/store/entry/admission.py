@@ -8,34 +8,27 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
-from typing import Any, NamedTuple, cast
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import psycopg as dialect
-from sqlmodel import Session, SQLModel
+from sqlmodel import Session, col
 
 from jamb.core.access import HeldGrant, RoleHolding
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import reach_of
+from jamb.store.base.columns import MOMENT
+from jamb.store.base.driver import compiled, table_of
 from jamb.store.clients.clients import ClientRow, GrantRow
+from jamb.store.directory import roles
 from jamb.store.directory.directories import DirectoryRow
 from jamb.store.directory.people import ConsoleSessionRow, PersonRow
 from jamb.store.directory.roles import AssignmentRow, GroupRow, RoleRow
 from jamb.store.resources.resources import ResourceRow
 
-_MOMENT = sa.DateTime(timezone=True)
-
-
-def _table(row: type[SQLModel]) -> sa.Table:
-    return cast("sa.Table", row.__table__)  # type: ignore[attr-defined]
-
-
-_directory, _client, _resource = _table(DirectoryRow), _table(ClientRow), _table(ResourceRow)
-_person, _console, _consent = _table(PersonRow), _table(ConsoleSessionRow), _table(GrantRow)
-_role, _assignment, _group = _table(RoleRow), _table(AssignmentRow), _table(GroupRow)
-_in_group, _inner = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
-_NOW = sa.bindparam("now", type_=_MOMENT)
+_directory, _client, _resource = table_of(DirectoryRow), table_of(ClientRow), table_of(ResourceRow)
+_person, _console, _consent = table_of(PersonRow), table_of(ConsoleSessionRow), table_of(GrantRow)
+_NOW = sa.bindparam("now", type_=MOMENT)
 
 
 class Known(NamedTuple):
@@ -92,34 +85,11 @@ def _moment(seconds: float | None) -> Any:
 
 
 def _held_roles() -> sa.ScalarSelect[Any]:
-    mine = (
-        sa.select(_in_group.c.group_id)
-        .where(_in_group.c.person_id == _person.c.id)
-        .correlate(_person)
-        .cte("mine", recursive=True, nesting=True)
-    )
-    mine = mine.union(sa.select(_inner.c.group_id).join(mine, _inner.c.inner_id == mine.c.group_id))
-    held = sa.func.jsonb_build_array(_role.c.name, _role.c.permissions, _assignment.c.reach, _group.c.name)
-    ordered = sa.dialects.postgresql.aggregate_order_by(held, _role.c.name, _group.c.name)
-    return (
-        sa.select(sa.func.jsonb_agg(ordered))
-        .select_from(
-            _role.join(_assignment, _assignment.c.role_id == _role.c.id).outerjoin(
-                _group, _group.c.id == _assignment.c.group_id
-            )
-        )
-        .where(
-            _role.c.resource_id == _resource.c.id,
-            _assignment.c.assigned_at <= _NOW,
-            sa.or_(_assignment.c.expires_at.is_(None), _assignment.c.expires_at > _NOW),
-            sa.or_(
-                _assignment.c.person_id == _person.c.id,
-                _assignment.c.group_id.in_(sa.select(mine.c.group_id)),
-            ),
-        )
-        .correlate(_person, _resource)
-        .scalar_subquery()
-    )
+    name, group = col(RoleRow.name), col(GroupRow.name)
+    told = sa.func.jsonb_build_array(name, col(RoleRow.permissions), col(AssignmentRow.reach), group)
+    ordered = sa.dialects.postgresql.aggregate_order_by(told, name, group)
+    held = roles.held_at(sa.select(sa.func.jsonb_agg(ordered)), _person.c.id, _resource.c.id, _NOW, _person, _resource)
+    return held.scalar_subquery()
 
 
 def _held_consents() -> sa.ScalarSelect[Any]:
@@ -163,12 +133,8 @@ _OWN_API = sa.and_(
 )
 
 
-def _compiled(statement: sa.Select[Any]) -> str:
-    return str(statement.compile(dialect=dialect.dialect()))  # type: ignore[no-untyped-call]
-
-
 # Parameters: directory, client, person, resource, now.
-_BY_CALLER = _compiled(
+_BY_CALLER = compiled(
     sa.select(*_KNOWN)
     .select_from(
         _client.join(_resource, _OWN_API).outerjoin(
@@ -205,7 +171,7 @@ _SIGN_IN = (
     _person.c.password_set_by,
 )
 # Parameters: digest, console, resource, now. `console`: what the console's id in every directory begins with.
-_BY_SESSION = _compiled(
+_BY_SESSION = compiled(
     sa.select(*_SIGN_IN, *_PLACE, *_KNOWN)
     .select_from(
         _console.join(_person, _person.c.id == _console.c.person_id)

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any, NamedTuple, cast
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import psycopg as dialect
-from sqlmodel import SQLModel
 
+from jamb.store.base.columns import MOMENT
+from jamb.store.base.driver import compiled, table_of
 from jamb.store.clients.clients import AskRow, ClientRow, GrantRow
 from jamb.store.credentials.credentials import AssertionSeenRow, CredentialRow
 from jamb.store.directory.directories import DirectoryRow, SigningKeyRow
@@ -22,30 +22,20 @@ from jamb.store.directory.roles import AssignmentRow, RoleRow
 from jamb.store.resources.resources import ResourceRow
 from jamb.store.resources.usage import AttemptRow
 
-
-def _table(row: type[SQLModel]) -> sa.Table:
-    return cast("sa.Table", row.__table__)  # type: ignore[attr-defined]
-
-
-_directory, _client, _credential = _table(DirectoryRow), _table(ClientRow), _table(CredentialRow)
-_resource, _consent, _ask, _key = _table(ResourceRow), _table(GrantRow), _table(AskRow), _table(SigningKeyRow)
+_directory, _client, _credential = table_of(DirectoryRow), table_of(ClientRow), table_of(CredentialRow)
+_resource, _consent, _ask, _key = table_of(ResourceRow), table_of(GrantRow), table_of(AskRow), table_of(SigningKeyRow)
 _attempt, _role, _assignment, _seen = (
-    _table(AttemptRow),
-    _table(RoleRow),
-    _table(AssignmentRow),
-    _table(AssertionSeenRow),
+    table_of(AttemptRow),
+    table_of(RoleRow),
+    table_of(AssignmentRow),
+    table_of(AssertionSeenRow),
 )
-
-
-def _compiled(statement: sa.sql.ClauseElement) -> str:
-    return str(statement.compile(dialect=dialect.dialect()))  # type: ignore[no-untyped-call]
 
 
 def _param(name: str, kind: Any = None) -> sa.BindParameter[Any]:
     return sa.bindparam(name, type_=kind) if kind is not None else sa.bindparam(name)
 
 
-_MOMENT = sa.DateTime(timezone=True)
 _newest_key = (
     sa.select(_key.c.kid)
     .where(_key.c.directory_id == _directory.c.id, _key.c.withdrawn_at.is_(None), _key.c.signs_from <= sa.func.now())
@@ -57,7 +47,7 @@ _newest_key = (
 
 
 def _in_force(since: sa.ColumnElement[Any], until: sa.ColumnElement[Any]) -> sa.ColumnElement[bool]:
-    now = _param("now", _MOMENT)
+    now = _param("now", MOMENT)
     return sa.and_(since <= now, sa.or_(until.is_(None), until > now))
 
 
@@ -148,7 +138,7 @@ _authenticate = (
     )
     .where(_directory.c.slug == _param("slug", sa.Text))
 )
-AUTHENTICATE = _compiled(_authenticate)
+AUTHENTICATE = compiled(_authenticate)
 
 
 class KeyHeld(NamedTuple):
@@ -194,17 +184,17 @@ _keys_of = (
     )
     .order_by(_credential.c.issued_at.desc())
 )
-KEYS_OF = _compiled(_keys_of)
+KEYS_OF = compiled(_keys_of)
 
 # Parameters: since, after, most. Certificates (DER) that stand for a client, of those registered after a place in the
 # order of their moments and ids, with these.
-CERTIFICATES_SINCE = _compiled(
+CERTIFICATES_SINCE = compiled(
     sa.select(_credential.c.certificate, _credential.c.issued_at, _credential.c.id)
     .where(
         _credential.c.certificate.is_not(None),
         _credential.c.withdrawn_at.is_(None),
         sa.tuple_(_credential.c.issued_at, _credential.c.id)
-        > sa.tuple_(_param("since", _MOMENT), _param("after", sa.Uuid)),
+        > sa.tuple_(_param("since", MOMENT), _param("after", sa.Uuid)),
     )
     .order_by(_credential.c.issued_at, _credential.c.id)
     .limit(_param("most", sa.Integer))
@@ -217,7 +207,7 @@ ON CONFLICT DO NOTHING RETURNING 1
 """  # noqa: S608 - names of our own
 
 # Parameters: slug, client. The identifiers of the resources at which a client holds grants or roles.
-GRANTED_AT = _compiled(
+GRANTED_AT = compiled(
     sa.union(
         sa.select(_resource.c.identifier)
         .select_from(
@@ -237,7 +227,7 @@ GRANTED_AT = _compiled(
 )
 
 # Parameters: client, resource_id. What a client asks at a resource, for the wording of a refusal.
-ASKED = _compiled(
+ASKED = compiled(
     sa.select(_ask.c.permission).where(
         _ask.c.client_id == _param("client", sa.Text),
         _ask.c.resource_id == _param("resource_id", sa.Uuid),
@@ -282,10 +272,10 @@ _delegated = (
         _resource.c.name == _param("name", sa.Text),
     )
 )
-DELEGATED = _compiled(_delegated)
+DELEGATED = compiled(_delegated)
 
 # Parameters: kid.
-SIGNING_KEY = _compiled(sa.select(_key.c.directory_id, _key.c.sealed).where(_key.c.kid == _param("kid", sa.Text)))
+SIGNING_KEY = compiled(sa.select(_key.c.directory_id, _key.c.sealed).where(_key.c.kid == _param("kid", sa.Text)))
 
 # Parameters: one array per column of ATTEMPT_COLUMNS. One statement whatever the size of the group.
 ATTEMPT_COLUMNS = (
