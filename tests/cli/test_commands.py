@@ -406,6 +406,19 @@ def test_consent_for_one_person_is_chosen_and_bounded_apart_from_that_for_everyo
     }
 
 
+def test_consents_are_found_by_resource_and_permission_in_one_word(shell: Shell, world: World) -> None:
+    made, auditor = world.client(granted=["berths.view"], secret=False), shell.signed_in("auditor")
+    whole = auditor("consent", "list", "--permission", "berths:berths.view", "-o", "json").json()
+    assert made.id in {row["client_id"] for row in whole}
+    assert {(row["resource"], row["permission"]) for row in whole} == {("berths", "berths.view")}
+    none = auditor("consent", "list", "--permission", "crew:crew.view", "--find", made.name)
+    assert (none.code, "No consent is in force that is like this." in none.err) == (0, True)
+    two = auditor("consent", "list", "--resource", "berths", "--permission", "crew:crew.view")
+    assert (two.code, "--permission: sent crew:crew.view" in two.err) == (2, True)
+    typed = auditor("consent", "list", "--permission", "berths:berths.veiw")
+    assert (typed.code, "Did you mean berths.view?" in typed.err) == (2, True)
+
+
 def test_a_request_goes_from_the_asker_to_the_approver_and_back(shell: Shell, world: World) -> None:
     made = world.client(asked=["berths.assign"], secret=False)
     registrar, approver = shell.signed_in("registrar"), shell.signed_in("approver")

@@ -8,7 +8,7 @@ from uuid import UUID
 
 import pytest
 
-from jamb.client import Forbidden, Jamb
+from jamb.client import BadInput, Forbidden, Jamb, NotFound
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.wire.consent.consent import Terms
@@ -61,6 +61,13 @@ def test_consents_are_filtered_and_a_page_leads_to_the_next(world: World) -> Non
         ):
             assert found(**filters) == set(), filters
         assert len(found(permission="berths.view")) == 1
+        with pytest.raises(BadInput, match="a permission of berths") as typed:
+            found(resource="berths", permission="berths.veiw")
+        assert "Did you mean berths.view?" in str(typed.value.violations)
+        with pytest.raises(BadInput, match="a permission of a resource here"):
+            found(permission="nobody.has-it")
+        with pytest.raises(NotFound, match=r"no resource “berth”.*"):
+            found(resource="berth")
     with world.session("rafiq") as http:
         cursor, seen, totals = None, [], set()
         while True:

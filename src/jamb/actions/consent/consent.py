@@ -9,14 +9,16 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.base.act import Act
-from jamb.actions.base.lookups import find_client
+from jamb.actions.base.lookups import find_client, find_resource
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.consent.asks import ask_view, refuse_requested
 from jamb.actions.consent.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, refuse_beyond
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import adds_words, check_consent, note_addition, take_turn
 from jamb.core import own_api
-from jamb.core.errors import BadInput, NothingToGrant, SecondApprover
+from jamb.core.directory.directories import Directory
+from jamb.core.errors import BadInput, NothingToGrant, SecondApprover, Unsuited
+from jamb.core.nearest_names import did_you_mean
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE
 from jamb.core.reach.details import document, reach_of
@@ -155,6 +157,21 @@ def list_consents(act: Act, client_id: str) -> list[Grant]:
         return sorted(views, key=lambda one: (one.resource, one.permission, one.kind, one.person))
 
 
+def _check_named(session: Session, directory: Directory, wanted: grants.Wanted) -> None:
+    """Refuse a name that nothing bears: to find nothing would say that nobody holds it."""
+    if wanted.resource:
+        places = [find_resource(session, directory, wanted.resource)]
+    elif wanted.permission:
+        places = resources.resources_of(session, directory.id)
+    else:
+        return
+    known = {name for one in resources.catalogues(session, places).values() for name in one.permissions}
+    if wanted.permission and wanted.permission not in known:
+        where = wanted.resource or "a resource here"
+        step = did_you_mean(wanted.permission, known, "Look through the catalogue.")
+        raise Unsuited.field("permission", wanted.permission, f"a permission of {where}", step)
+
+
 def list_all(
     act: Act, wanted: grants.Wanted, *, after: tuple[datetime, UUID] | None = None, limit: int = 50
 ) -> tuple[list[DirectoryGrant], tuple[datetime, UUID] | None, int | None]:
@@ -162,8 +179,13 @@ def list_all(
 
     Returns:
         Also moment and id of its last one if there are more, and how many are found in all, None for very many.
+
+    Raises:
+        NotFound: there is no such resource. BadInput: no resource that is meant has such a permission.
     """
     with act.read() as session:
+        if after is None:
+            _check_named(session, act.directory, wanted)
         found, total = grants.page(session, act.directory.id, wanted, act.now, after=after, limit=limit + 1)
         shown = found[:limit]
         own = {one.row.resource_id for one in shown if one.resource == own_api.NAME}
