@@ -145,6 +145,11 @@ def test_the_command_line_tells_and_leaves_by_a_code(world: World, tmp_path: Pat
     token = world.ask_token(bounded).json()["access_token"]
     read = Shell(world, tmp_path)("token", "read", stdin=f"Bearer {token}\n")
     assert (read.code, "in 10 minutes" in read.out) == (0, True)
+    narrow = Shell(world, tmp_path, cold=True)(
+        "token", "read", stdin=f"Bearer {token}\n", COLUMNS="80"
+    ).out.splitlines()
+    (aud,) = (place for place, line in enumerate(narrow) if line.split()[:1] == ["aud"])
+    assert narrow[aud + 1] == " " * 24 + "the one resource that it is for", "neither breaks: not what may be copied"
 
 
 # Reading tokens

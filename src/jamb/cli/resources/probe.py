@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from rich.padding import Padding
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
@@ -64,6 +65,11 @@ def _show(found: Probe) -> None:
 def show_token(step: TokenStep) -> None:
     for one in (*step.header, *step.claims):
         line = Text(f"  {one.name:<22}", style="dim").append(one.value, "default")
-        out.print(line.append(f"  {one.words}", "dim"), soft_wrap=True)
+        # A value may be copied, and is never broken; what it means goes below it where both do not fit.
+        if line.cell_len + len(one.words) + 2 <= out.width:
+            out.print(line.append(f"  {one.words}", "dim"))
+        else:
+            out.print(line, soft_wrap=True)
+            out.print(Padding(Text(one.words, "dim"), (0, 0, 0, 24), expand=False))
     for wrong in step.wrong:
         out.print(Text("  ✗ ", style="red").append(wrong, "default"))
