@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import ast
 import re
+import shlex
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
+from typer.main import get_command
 
+from jamb.cli.main import command_line
 from jamb.core.clients.clients import ClientKind
 from jamb.service.config.settings import Settings
 from jamb.store.base.partitions import PARTED
@@ -107,3 +112,25 @@ def test_the_console_knows_the_grant_types_of_each_kind() -> None:
     kinds = re.findall(r"^  (\w+): (.*),$", whole, re.MULTILINE)
     known = {kind: set(re.findall(r'["`]([^"`]+)["`]', members)) for kind, members in kinds}
     assert known == {kind.value: set(kind.grant_types) for kind in ClientKind}
+
+
+def told_commands() -> Iterator[list[str]]:
+    """Yield the words of each command that a text names in passing; whole examples are run by the journeys."""
+    for path in (ROOT / "README.md", ROOT / "CHANGELOG.md", *DOCS.glob("*.md"), *(DOCS / "guide").glob("*.md")):
+        prose = re.sub(r"```.*?```", "", path.read_text(), flags=re.DOTALL)
+        for line in re.findall(r"`jamb ([a-z][^`\n]+)`", prose):
+            yield shlex.split(line)
+
+
+def test_every_command_that_a_text_names_in_passing_is_there_with_its_options() -> None:
+    unknown = []
+    for words in told_commands():
+        command: Any = get_command(command_line(words))
+        left = list(words)
+        while left and hasattr(command, "commands") and left[0] in command.commands:
+            command = command.commands[left.pop(0)]
+        known = {option for one in command.params for option in (*one.opts, *one.secondary_opts)} | {"--help"}
+        named = {word.partition("=")[0] for word in left if word.startswith("--")}
+        if (hasattr(command, "commands") and left) or named - known:
+            unknown.append(" ".join(words))
+    assert unknown == []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 from urllib.parse import parse_qs, urlencode, urlsplit
 
 import httpx
@@ -11,6 +12,7 @@ from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.console.browser import PATIENCE, Open, faults
 from tests.service.entry.roster import Roster, by_hand, made, somebody
+from tests.service.entry.test_logos import drawn
 from tests.world import World
 
 BACK = "https://roster.quillhaven.example/signed-in"
@@ -209,3 +211,33 @@ def test_what_cannot_be_asked_is_a_sentence_and_nobody_is_sent_away(open_console
         expect(page.get_by_role("alert")).to_contain_text("an address that is not registered for it")
         assert page.url.split("#")[0].endswith("/allow")
         assert faults(page) == []
+
+
+def test_a_logo_is_chosen_on_the_client_s_page_and_met_by_people(
+    world: World, open_console: Open, kiosk: Roster, tmp_path: Path
+) -> None:
+    (tmp_path / "pennant.png").write_bytes(drawn())
+    (tmp_path / "large.png").write_bytes(bytes(500_001))
+    with open_console("steward", path=f"/clients/{kiosk.id}") as page:
+        page.get_by_role("button", name="Change it").click()
+        field = page.locator("input[type=file]")
+        field.set_input_files(tmp_path / "large.png")
+        expect(page.get_by_role("alert")).to_contain_text("500,001 bytes; at most 500,000 bytes")
+        field.set_input_files(tmp_path / "pennant.png")
+        expect(page.get_by_role("alert")).to_have_count(0)
+        page.get_by_role("button", name="Save").click()
+        kept = page.locator("dl img")
+        expect(kept).to_be_visible()
+        assert kept.evaluate("one => one.decode().then(() => one.naturalWidth)") == 192
+        assert faults(page) == []
+    with open_console("pia", path="/password") as page:
+        page.goto(by_hand(kiosk, scope="openid berths.view")[0])
+        expect(page.get_by_role("button", name="Decline")).to_be_focused()
+        assert page.locator("main img").evaluate("one => one.decode().then(() => one.naturalWidth)") == 192
+        assert faults(page) == []
+    with open_console("steward", path=f"/clients/{kiosk.id}") as page:
+        page.get_by_role("button", name="Change it").click()
+        page.get_by_role("button", name="Take it off").click()
+        expect(page.get_by_role("status").filter(has_text="taken off")).to_be_visible()
+        page.get_by_role("button", name="Save").click()
+        expect(page.locator("dl img")).to_have_count(0)

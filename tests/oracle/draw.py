@@ -640,6 +640,17 @@ def alike(draw: Draw, client: Client) -> None:
         client.name = wanted
 
 
+@scenario
+def logo(draw: Draw, client: Client) -> None:
+    client.publisher = draw.choice(("", "known.example", "maker.example"))
+    drawn = list(range(1, 73)) if draw.choice((True, False)) else [draw.choice((10, 90)) for _ in range(72)]
+    other = draw.choice(list(draw.estate.clients.values()))
+    drawn = list(other.logo) or drawn
+    for place in draw.sample(range(72), draw.choice((0, 0, 1, 2, 3, 8))):
+        drawn[place] = draw.choice((5, 200))
+    client.logo = draw.choice((bytes(drawn), bytes(drawn), bytes(72)))
+
+
 # Habit
 
 

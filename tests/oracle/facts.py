@@ -173,6 +173,8 @@ class Client:
     publisher: str = ""
     trial: datetime | None = None
     networks: list[tuple[str, datetime]] = field(default_factory=list)
+    # In grey, nine by eight pixels; empty: none.
+    logo: bytes = b""
     ledger: list[Entry] = field(default_factory=list)
 
 

@@ -68,6 +68,10 @@ class All:
         return found
 
     @cached_property
+    def pictured(self) -> list[Client]:
+        return [one for one in self.estate.clients.values() if one.state != "removed" and one.logo]
+
+    @cached_property
     def schemes(self) -> dict[str, list[Client]]:
         found: dict[str, list[Client]] = {}
         for one in self.estate.clients.values():
@@ -961,6 +965,23 @@ def confusable(look: Look) -> Iterator[Said]:
     mine = (look.client.registered, look.client.id)
     if any((other.registered, other.id) < mine for other in look.all.looks[_look(look.client.name)]):
         yield "", "medium"
+
+
+def _steps(logo: bytes) -> list[bool]:
+    return [logo[place] < logo[place + 1] for place in range(len(logo) - 1) if place % 9 < 8]
+
+
+@rule("logo-confusable")
+def same_logo(look: Look) -> Iterator[Said]:
+    me, mine = look.client, _steps(look.client.logo)
+    for other in look.all.pictured:
+        theirs = _steps(other.logo)
+        if me.publisher == other.publisher or not any(theirs) or not any(mine):
+            continue
+        different = sum(one != two for one, two in zip(mine, theirs, strict=True))
+        if different <= 3 and (other.registered, other.id) < (me.registered, me.id):
+            yield "", "medium"
+            return
 
 
 # Habit

@@ -17,6 +17,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.directory import directories
 from jamb.actions.resources import resources
+from jamb.core.clients import logos
 from jamb.core.clients.clients import look_of
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
@@ -164,7 +165,7 @@ class _Writer:
     def _clients(self) -> None:
         self.copy(
             "client (id, directory_id, name, folded_name, look, purpose, kind, state, builtin, registered_at,"
-            " registered_by, redirect_uris, publisher, trial_ends_at, grant_types, grant_types_since)",
+            " registered_by, redirect_uris, publisher, trial_ends_at, grant_types, grant_types_since, logo)",
             (
                 (
                     one.id,
@@ -183,8 +184,17 @@ class _Writer:
                     one.trial,
                     one.grant_types,
                     one.grant_types_since,
+                    "it has one" if one.logo else "",
                 )
                 for one in self.clients
+            ),
+        )
+        looks = {one.id: logos.look_of(one.logo) for one in self.clients if one.logo}
+        self.copy(
+            "client_logo (client_id, directory_id, digest, look, bands, image)",
+            (
+                (key, self.directory_id, "", look, logos.bands_of(look) if look else [], b"")
+                for key, look in looks.items()
             ),
         )
         self.copy(

@@ -3916,7 +3916,7 @@ export interface components {
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
          *             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
          *         publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
-         *             about it, where somebody does. `unlooked_at`: it registered itself, and nobody allowed it anything yet.
+         *             about it, `logo`: its picture as of `Client`, where somebody does. `unlooked_at`: it registered itself, and nobody allowed it anything yet.
          */
         AuthorizationAsked: {
             /** Redirect To */
@@ -3965,6 +3965,8 @@ export interface components {
             policy_uri: string;
             /** Tos Uri */
             tos_uri: string;
+            /** Logo */
+            logo: string;
             /** Answered At */
             answered_at: string;
             /** Login Hint */
@@ -4336,6 +4338,8 @@ export interface components {
         /**
          * Client
          * @description One client as lists show it. `next_steps`: before it works, in order. `grant_types`: by which it gets tokens.
+         *
+         *     `logo`: its picture is at /d/{directory}/logos/{logo}; empty: it has none.
          */
         Client: {
             /**
@@ -4393,6 +4397,8 @@ export interface components {
             policy_uri: string;
             /** Tos Uri */
             tos_uri: string;
+            /** Logo */
+            logo: string;
         };
         /**
          * ClientGain
@@ -7669,7 +7675,8 @@ export interface components {
          * RegistrationChange
          * @description What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good.
          *
-         *     `grant_types`: none named: all of its kind again.
+         *     `grant_types`: none named: all of its kind again. `logo`: a PNG, JPEG or WEBP picture in base64 (RFC 4648 section
+         *     4); empty: it is to have none.
          */
         RegistrationChange: {
             /** Name */
@@ -7703,6 +7710,8 @@ export interface components {
             tos_uri?: string | null;
             /** Grant Types */
             grant_types?: components["schemas"]["GrantType"][] | null;
+            /** Logo */
+            logo?: string | null;
         };
         /**
          * RemedyInput

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from base64 import b64encode
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -36,6 +37,7 @@ from jamb.core.directory.directories import Directory
 from jamb.core.errors import NeedsAgreement
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
+from jamb.demo.logos import LOGOS
 from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients import grant_type_use, redirect_use
@@ -44,6 +46,7 @@ from jamb.store.credentials.credentials import CredentialRow
 from jamb.store.directory.roles import AssignmentRow, RoleRow
 from jamb.store.resources import usage, use_evidence
 from jamb.store.resources.resources import ResourceRow
+from jamb.wire.clients.clients import RegistrationChange
 
 # Days in the past on which clients were used, before the last thirty, of which each day is told.
 _USED_BEFORE = (190, 125, 95, 75, 50, 41)
@@ -126,6 +129,9 @@ class History:
             owners,
         )
         self._ids[demo.name] = made.id
+        if demo.name in LOGOS:
+            drawn = RegistrationChange(logo=b64encode(LOGOS[demo.name]()).decode())
+            registrations.change_registration(self._act(self.actors["maren.oduya"], at), made.id, drawn)
 
     def _ask(self, demo: DemoClient, what: str, at: datetime) -> None:
         resource, permission, kind, reach = read_ask(what)

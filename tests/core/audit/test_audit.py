@@ -599,6 +599,7 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [],
     ),
     "a name like another's": (client(alike=("Night гun",)), [("name-confusable", M)]),
+    "a logo like another's": (client(same_logo=("Night run",)), [("logo-confusable", M)]),
     "for people, and nobody used it": (
         client(place({"manage": 30}, kind=AccessKind.DELEGATED)),
         [("permission-never-used", M)],

@@ -9,7 +9,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TrendLine from "@/ui/TrendLine.vue";
+import TrendLine from "@/ui/charts/TrendLine.vue";
 import AuditTabs from "./AuditTabs.vue";
 import { whole } from "@/ui/use/export";
 

@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import StateWord from "@/ui/StateWord.vue";
-import TrendLine from "@/ui/TrendLine.vue";
+import TrendLine from "@/ui/charts/TrendLine.vue";
 import { severityTone } from "@/ui/use/states";
 
 const props = defineProps<{ audit: Schemas["Audit"] }>();

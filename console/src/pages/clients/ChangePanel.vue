@@ -7,9 +7,11 @@ import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import { useMeanwhile } from "@/ui/use/meanwhile";
+import { forPeople } from "@/ui/use/words";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
+import LogoField, { KEEP, logoWords, sentLogo } from "@/ui/forms/LogoField.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
 
 const props = defineProps<{ client: Schemas["Client"] }>();
@@ -18,6 +20,7 @@ const name = ref(props.client.name);
 const purpose = ref(props.client.purpose);
 const further = ref(furtherOf(props.client));
 const trial = ref(props.client.trial_ends_at?.slice(0, 10) ?? "");
+const logo = ref(KEEP);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 type Client = Schemas["Client"];
@@ -48,6 +51,7 @@ const { rows, undecided, header, saving } = useMeanwhile<Client>(
       mine: () => further.value[key],
       take: (one: Client) => void (further.value[key] = furtherOf(one)[key]),
     })),
+    { label: "Logo", read: (one) => logoWords(one), mine: () => logoWords(props.client, logo.value), take: () => (logo.value = KEEP) },
     { label: "On trial until", read: until, mine: () => trial.value, take: (one) => (trial.value = was.value = until(one)) },
   ],
   async () => (await must(api.GET("/api/v1/directories/{directory}/clients/{client}", { params: { path } }))).client,
@@ -62,6 +66,7 @@ const save = () =>
             name: name.value,
             purpose: purpose.value,
             ...saidIn(further.value, props.client.kind),
+            ...sentLogo(logo.value),
             no_trial: trial.value === "" && was.value !== "",
             ...(trial.value && trial.value !== was.value ? { trial_ends_at: `${trial.value}T23:59:59Z` } : {}),
           },
@@ -79,6 +84,7 @@ const save = () =>
     <TextField v-model="name" label="Name" :longest="80" />
     <TextField v-model="purpose" label="Purpose" hint="what it is for, in a sentence" :longest="500" />
     <FurtherFields v-model="further" :kind="client.kind" />
+    <LogoField v-if="forPeople(client.kind)" v-model="logo" :client="client" />
     <label class="field"
       >On trial until <span class="hint">empty: it stays for good</span><input v-model="trial" class="plain-input date" type="date"
     /></label>

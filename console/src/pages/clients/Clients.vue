@@ -8,7 +8,7 @@ import { can } from "@/api/session";
 import { type ClientFilter, readClients, useClients } from "@/api/reads/clients";
 import BulkPanel from "./BulkPanel.vue";
 import ExportList from "@/ui/ExportList.vue";
-import LadderBar from "@/ui/LadderBar.vue";
+import LadderBar from "@/ui/charts/LadderBar.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";

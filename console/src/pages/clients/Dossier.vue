@@ -7,6 +7,7 @@ import { MAY, can as inDirectory } from "@/api/session";
 import { useDossier } from "@/api/reads/clients";
 import { useSheets } from "@/api/reads/credentials";
 import CopyButton from "@/ui/CopyButton.vue";
+import ClientLogo from "@/ui/ClientLogo.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
@@ -123,6 +124,10 @@ const count = (part: string) =>
               <dd><Moment :at="client.registered_at" /> by {{ client.registered_by }}</dd>
               <dt>Last use</dt>
               <dd><Moment :at="client.last_used_at" /></dd>
+              <template v-if="client.logo"
+                ><dt>Logo</dt>
+                <dd><ClientLogo :logo="client.logo" /></dd
+              ></template>
               <template v-if="client.publisher"
                 ><dt>Publisher</dt>
                 <dd>{{ client.publisher }}</dd></template

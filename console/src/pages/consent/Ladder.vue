@@ -5,7 +5,7 @@ import type { Schemas } from "@/api/client";
 import { useCan } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
-import UseBars from "@/ui/UseBars.vue";
+import UseBars from "@/ui/charts/UseBars.vue";
 import { acting } from "@/ui/use/words";
 import ChangeReach from "./ChangeReach.vue";
 import DropAsk from "./DropAsk.vue";

@@ -8,6 +8,7 @@ import { offersPasskeys, showPasskey } from "@/api/passkeys";
 import { broughtBack } from "@/api/providers";
 import { current, refresh, signIn, signInByPasskey, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
+import ClientLogo from "@/ui/ClientLogo.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { pagesOf } from "@/ui/use/words";
@@ -122,6 +123,7 @@ onMounted(() =>
       </div>
     </template>
     <template v-else-if="asked.sign_in">
+      <ClientLogo v-if="asked.logo" :logo="asked.logo" :slug="asked.directory" />
       <h1>Sign in for {{ asked.client_name }}</h1>
       <p class="soft">
         {{
@@ -166,6 +168,7 @@ onMounted(() =>
       <ProviderButtons login="" :directory="asked.directory" :then="`/allow#${request}`" />
     </template>
     <template v-else>
+      <ClientLogo v-if="asked.logo" :logo="asked.logo" :slug="asked.directory" />
       <h1>{{ asked.client_name }} wants to act for you</h1>
       <p class="soft">
         You are {{ asked.person }}, at {{ asked.directory_name }}.

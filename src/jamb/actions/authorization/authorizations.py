@@ -89,6 +89,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             client_uri=client.client_uri if vouched else "",
             policy_uri=client.policy_uri if vouched else "",
             tos_uri=client.tos_uri if vouched else "",
+            logo=client.logo if vouched else "",
             support_contact=client.support_contact,
             answered_at=_where(wanted.redirect_uri),
             login_hint=wanted.login_hint,

@@ -12,6 +12,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.clients.clients import client_view
+from jamb.actions.clients.logos import read_logo
 from jamb.actions.directory.groups import check_groups
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
@@ -21,7 +22,7 @@ from jamb.core.directory.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store.base.work import Unit
-from jamb.store.clients import clients
+from jamb.store.clients import clients, logos
 from jamb.store.directory import roles
 from jamb.store.directory.people import PersonRow
 from jamb.store.entry import authorizations
@@ -76,6 +77,7 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
     Raises:
         BadInput: it is not acceptable, or nothing would change. NameTaken: another client has this name.
     """
+    logo = read_logo(changes.logo) if changes.logo else None
     with act.change() as unit:
         take_turn(unit)
         row = find_client(unit.session, act.directory, client_id, lock=True)
@@ -84,7 +86,9 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
             lambda: client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now).version,
         )
         held = Registration.of(row)
-        wanted = registration(**{**held.said(), **changes.model_dump(exclude_none=True, exclude={"no_trial"})})
+        wanted = registration(**{**held.said(), **changes.model_dump(exclude_none=True, exclude={"no_trial", "logo"})})
+        if changes.logo is not None:
+            wanted = replace(wanted, logo=logo.digest if logo else "")
         if changes.trial_ends_at is not None:
             _check_trial(wanted, act.now)
         check_groups(unit.session, act.directory, wanted.sign_in_groups)
@@ -101,6 +105,10 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
                 for_people=True,
             )
         put_change(unit, row, wanted)
+        if logo is not None:
+            logos.put(unit.session, row, logo.digest, logo.look, logo.image)
+        elif changes.logo is not None:
+            logos.drop(unit.session, row.id)
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 

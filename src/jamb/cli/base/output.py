@@ -189,6 +189,7 @@ OPTIONS = {
     "backchannel_logout_uri": "--tell-sign-outs",
     "sign_in_groups": "--only-group",
     "trial_ends_at": "--trial-until",
+    "logo": "--logo",
     "support_contact": "--support",
     "client_uri": "--home-page",
     "policy_uri": "--privacy-policy",

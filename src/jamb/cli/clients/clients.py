@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -24,6 +25,7 @@ from jamb.cli.clients import attempts, removals, sheets
 from jamb.cli.clients.showing import owner_words, show_dossier, show_list, show_steps
 from jamb.client import BadInput, Forbidden
 from jamb.core.clients.clients import ClientKind, GrantType, OwnerLevel
+from jamb.core.clients.logos import LARGEST
 from jamb.core.lists import Attention
 from jamb.core.nearest_names import as_written, did_you_mean
 
@@ -165,6 +167,10 @@ def change(
     every_grant_type: Annotated[
         bool, typer.Option("--every-grant-type", help="By all grant types of its kind again")
     ] = False,
+    logo: Annotated[
+        Path | None, typer.Option(help="File with its logo: PNG, JPEG or WEBP", exists=True, dir_okay=False)
+    ] = None,
+    no_logo: Annotated[bool, typer.Option("--no-logo", help="Take its logo off")] = False,
     trial_until: Annotated[str | None, typer.Option(help="On trial until this day or moment")] = None,
     no_trial: Annotated[bool, typer.Option("--no-trial", help="It stays for good")] = False,
     if_match: IfMatchOption = None,
@@ -189,8 +195,18 @@ def change(
             grant_types=[] if every_grant_type else _grant_types(grant_type or []) or None,
             trial_ends_at=moment_of("--trial-until", trial_until),
             no_trial=no_trial,
+            logo=b"" if no_logo else _picture(logo) if logo else None,
         )
     emit(done, output, lambda: out.print(f"“{done.name}”: {done.purpose}", markup=False))
+
+
+def _picture(file: Path) -> bytes:
+    """Return what a file holds. Raises `BadInput` for one that is too large to be a logo."""
+    size = file.stat().st_size
+    if size > LARGEST:
+        tried = "Scale the picture down, and try again."
+        raise BadInput.field("logo", f"{size:,} bytes", f"at most {LARGEST:,} bytes", tried)
+    return file.read_bytes()
 
 
 def _grant_types(words: list[str]) -> list[GrantType]:

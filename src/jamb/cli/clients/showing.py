@@ -79,6 +79,7 @@ def _pages(client: Client) -> list[tuple[str, str]]:
         ("home page", client.client_uri),
         ("privacy policy", client.policy_uri),
         ("terms of use", client.tos_uri),
+        ("logo", client.logo and "it has one"),
     ]
 
 

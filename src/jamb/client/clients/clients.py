@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from base64 import b64encode
 from collections.abc import Iterator, Sequence
 from typing import Unpack
 
@@ -48,12 +49,15 @@ class Clients(Section):
 
         Args:
             if_match: the `version` that you saw; if it is another now, nothing is changed.
+            logo: among the changes, a PNG, JPEG or WEBP picture; b"" takes the one that it has off.
 
         Raises:
             Outdated: somebody changed it meanwhile.
         """
+        logo = changes.pop("logo", None)
+        sent = {**changes, **({} if logo is None else {"logo": b64encode(logo).decode()})}
         path = f"/clients/{path_segment(client_id)}"
-        return self._transport.one(Client, "PUT", path, json=changes, headers=match_header(if_match))
+        return self._transport.one(Client, "PUT", path, json=sent, headers=match_header(if_match))
 
     def change_owners(
         self,

@@ -195,6 +195,7 @@ class ClientPicture:
     `past`: what was done to it, to the policy and to resources, as the ledger tells it, the oldest first.
     `names`: of the people for whom alone something is consented to, by id.
     `days`: its calls of late, by day. `alike`: clients registered before it whose names look like its own.
+    `same_logo`: clients of other publishers, registered before it, whose logos do.
     `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone what others hold and
     bears on it changes. `same_scheme`: its private-use schemes that clients registered before it have, too,
     each with the name of the first of them. `grant_types`: those that it may use, and since when it is these.
@@ -225,6 +226,7 @@ class ClientPicture:
     networks: tuple[NetworkPicture, ...] = ()
     days: Mapping[date, int] = field(default_factory=dict)
     alike: tuple[str, ...] = ()
+    same_logo: tuple[str, ...] = ()
     names: Mapping[str, str] = field(default_factory=dict)
     redirects: tuple[RedirectPicture, ...] = ()
     same_scheme: Mapping[str, str] = field(default_factory=dict)

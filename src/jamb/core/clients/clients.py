@@ -146,6 +146,7 @@ class Registration:
             terms (RFC 7591 section 2); empty: none is named.
         grant_types: by which it gets tokens, some of those of its kind (RFC 7591 section 2); none: by all of them.
         trial_ends_at: until when it is let in on trial: after that nobody signs in to it; None: it is to stay.
+        logo: SHA-256 of its picture, in hex (`actions.clients.logos`); empty: it has none.
     """
 
     name: str
@@ -162,6 +163,7 @@ class Registration:
     policy_uri: str = ""
     tos_uri: str = ""
     grant_types: tuple[GrantType, ...] = ()
+    logo: str = ""
 
     @classmethod
     def of(cls, held: object) -> Registration:
@@ -213,6 +215,7 @@ class Further(TypedDict, total=False):
     policy_uri: str
     tos_uri: str
     grant_types: Iterable[GrantType]
+    logo: str
 
 
 def registration(
@@ -279,6 +282,7 @@ def registration(
         told_at,
         groups,
         grant_types=grants,
+        logo=further.get("logo", ""),
         **pages,
     )
 

@@ -341,6 +341,22 @@ def _alike(_dice: Dice, estate: Estate, client: Client) -> Found:
     return [("name-confusable", "")]
 
 
+@fault("logo-confusable")
+def _same_logo(dice: Dice, estate: Estate, client: Client) -> Found:
+    before = estate.clients[-2]
+    before.logo = before.logo or dice.randrange(1, 2**62)
+    client.logo, client.registered = before.logo ^ 0b10100, before.registered - 1
+    client.publisher = "" if before.publisher else estate.vouched[0]
+    return [("logo-confusable", "")]
+
+
+@decoy("a logo of its own house")
+def _own_logo(dice: Dice, estate: Estate, client: Client) -> None:
+    before = estate.clients[-2]
+    before.logo = before.logo or dice.randrange(1, 2**62)
+    client.logo, client.publisher, client.registered = before.logo, before.publisher, before.registered - 1
+
+
 @fault("no-owner")
 def _no_owner(_dice: Dice, _estate: Estate, client: Client) -> Found:
     client.owners = []

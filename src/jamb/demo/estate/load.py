@@ -18,6 +18,7 @@ from jamb.actions.base.lookups import find_directory
 from jamb.actions.directory import directories
 from jamb.actions.resources import resources
 from jamb.core.clients.clients import look_of
+from jamb.core.clients.logos import bands_of
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import Conflict
 from jamb.core.reach import CollectionTree
@@ -134,7 +135,7 @@ class _Writer:
     def clients(self) -> None:
         self.copy(
             "client (id, directory_id, name, folded_name, look, purpose, kind, state, builtin, registered_at,"
-            " registered_by, redirect_uris, publisher, trial_ends_at)",
+            " registered_by, redirect_uris, publisher, trial_ends_at, logo)",
             (
                 (
                     one.id,
@@ -151,8 +152,17 @@ class _Writer:
                     one.redirects,
                     one.publisher,
                     at(self.now, one.trial) if one.trial is not None else None,
+                    f"{one.logo:064x}" if one.logo else "",
                 )
                 for one in self.estate.clients
+            ),
+        )
+        self.copy(
+            "client_logo (client_id, directory_id, digest, look, bands, image)",
+            (
+                (one.id, self.directory_id, f"{one.logo:064x}", one.logo, bands_of(one.logo), b"")
+                for one in self.estate.clients
+                if one.logo
             ),
         )
         self.copy(

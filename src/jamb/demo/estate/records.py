@@ -78,6 +78,8 @@ class Client:
     replays: list[str] = field(default_factory=list)
     acts_for: list[int] = field(default_factory=list)
     networks: list[tuple[str, float]] = field(default_factory=list)
+    # The look of its logo, as `core.clients.logos` has it; 0: it has none.
+    logo: int = 0
     # Calls that it made beside its usual ones, by days ago.
     calls: dict[int, int] = field(default_factory=dict)
 

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 
 from jamb.actions.authorization.requested import page_may_read
 from jamb.actions.authorization.sealed import opened_answer
+from jamb.actions.clients.logos import shown_logo
 from jamb.actions.directory.directories import authority_certificates, read_directory
 from jamb.actions.directory.signing_keys import published_keys
 from jamb.core.clients.clients import GrantType
@@ -210,6 +211,13 @@ async def answer_by_form(directory: str, request: Request, runtime: TheRuntime) 
     form = await read_form(request)
     address, members = opened_answer(runtime.backend, form.get("answer") or "", runtime.clock.now())
     return posting_page(address, members)
+
+
+@router.get("/d/{directory}/logos/{logo}", include_in_schema=False)
+def client_logo(directory: str, logo: str, runtime: TheRuntime) -> Response:
+    """The picture of a client, by its digest: whoever has the page that shows it has this (RFC 7591 section 2)."""
+    headers = {"Cache-Control": "public, max-age=86400, immutable", "Content-Security-Policy": "default-src 'none'"}
+    return Response(shown_logo(runtime.backend, directory, logo), media_type="image/png", headers=headers)
 
 
 @router.get("/d/{directory}/userinfo")

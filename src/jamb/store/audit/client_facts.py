@@ -34,7 +34,7 @@ from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store.audit import findings, past_acts
 from jamb.store.audit.surroundings import Around, around
-from jamb.store.clients import clients, grant_type_use, redirect_use
+from jamb.store.clients import clients, grant_type_use, logos, redirect_use
 from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import people, roles
 from jamb.store.resources import resources, usage, use_evidence
@@ -112,6 +112,7 @@ def load(
         networks=usage.networks_of(session, ids),
         days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
         alike=clients.alike(session, directory_id, ids),
+        same_logo=logos.alike(session, pictured) if (pictured := [row.id for row in rows.values() if row.logo]) else {},
         redirects=redirect_use.of_clients(session, ids),
         same_scheme=redirect_use.same_scheme(session, directory_id, ids),
         grant_types_used=grant_type_use.used_by(session, ids),
@@ -165,6 +166,7 @@ class _Parts:
     networks: Mapping[str, tuple[NetworkPicture, ...]]
     days: Mapping[str, Mapping[date, int]]
     alike: Mapping[str, tuple[str, ...]]
+    same_logo: Mapping[str, tuple[str, ...]]
     redirects: Mapping[str, list[RedirectPicture]]
     same_scheme: Mapping[str, dict[str, str]]
     grant_types_used: Mapping[str, Mapping[str, datetime]]
@@ -206,6 +208,7 @@ class _Parts:
             networks=self.networks.get(row.id, ()),
             days=self.days.get(row.id, {}),
             alike=self.alike.get(row.id, ()),
+            same_logo=self.same_logo.get(row.id, ()),
             redirects=tuple(self.redirects.get(row.id, ())),
             same_scheme=self.same_scheme.get(row.id, {}),
             grant_types=frozenset(in_use(ClientKind(row.kind), row.grant_types)),

@@ -93,7 +93,7 @@ DELETE FROM usage WHERE ctid IN (
 # As long as the directory is, and why: the other tables.
 KEPT: Mapping[str, str] = {
     "records that the ledger speaks of": (
-        "ask authority client client_owner collection consent consent_request credential directory dry_run "
+        "ask authority client client_logo client_owner collection consent consent_request credential directory dry_run "
         "dynamic_registration sign_in_provider provider_subject "
         "group_inner group_person handover operation permission person person_group publisher removal request_approval "
         "resource review review_item role role_assignment rotation signing_key webhook"

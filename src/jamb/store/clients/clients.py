@@ -69,6 +69,8 @@ class ClientRow(SQLModel, table=True):
     # Some of those of its kind; none: all of them. And since when it is these; none: since it was registered.
     grant_types: list[str] = words(server_default="{}")
     grant_types_since: datetime | None = moment(nullable=True)
+    # SHA-256 of its picture, in hex (`store.clients.logos`); empty: it has none.
+    logo: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
 
 
 class ClientOwnerRow(SQLModel, table=True):

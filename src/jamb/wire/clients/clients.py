@@ -22,6 +22,7 @@ from jamb.core.clients.clients import (
     Registration,
     registration,
 )
+from jamb.core.clients.logos import LARGEST
 from jamb.core.clients.next_steps import NextStepKind
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
@@ -48,6 +49,7 @@ Purpose = Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST), NAMED]
 SupportContact = Annotated[str, Field(max_length=CONTACT_LONGEST), like(CONTACT_PATTERN, or_nothing=True)]
 # A person: login or id.
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
+LogoSent = Annotated[str, Field(max_length=-(-LARGEST // 3) * 4), like(r"^[A-Za-z0-9+/]*={0,2}$")]
 GrantTypes = Annotated[list[GrantType], Field(max_length=len(GrantType))]
 
 
@@ -119,12 +121,14 @@ class Changed(TypedDict, total=False):
     policy_uri: str | None
     tos_uri: str | None
     grant_types: Sequence[GrantType] | None
+    logo: bytes | None
 
 
 class RegistrationChange(Sent):
     """What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good.
 
-    `grant_types`: none named: all of its kind again.
+    `grant_types`: none named: all of its kind again. `logo`: a PNG, JPEG or WEBP picture in base64 (RFC 4648 section
+    4); empty: it is to have none.
     """
 
     name: ClientName | None = None
@@ -141,6 +145,7 @@ class RegistrationChange(Sent):
     policy_uri: MaybeHttpsAddress | None = None
     tos_uri: MaybeHttpsAddress | None = None
     grant_types: GrantTypes | None = None
+    logo: LogoSent | None = None
 
 
 class OwnersChange(Sent):
@@ -191,7 +196,10 @@ class NextStep(Answered):
 
 
 class Client(Versioned):
-    """One client as lists show it. `next_steps`: before it works, in order. `grant_types`: by which it gets tokens."""
+    """One client as lists show it. `next_steps`: before it works, in order. `grant_types`: by which it gets tokens.
+
+    `logo`: its picture is at /d/{directory}/logos/{logo}; empty: it has none.
+    """
 
     edited = frozenset(
         [
@@ -208,6 +216,7 @@ class Client(Versioned):
             "policy_uri",
             "tos_uri",
             "grant_types",
+            "logo",
         ]
     )
 
@@ -237,6 +246,7 @@ class Client(Versioned):
     client_uri: str
     policy_uri: str
     tos_uri: str
+    logo: str
 
 
 class Holding(Answered):

@@ -75,7 +75,8 @@ class AuthorizationAsked(AskedFor, SentOn):
         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
         publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
-            about it, where somebody does. `unlooked_at`: it registered itself, and nobody allowed it anything yet.
+            about it, and `logo`: its picture as of `Client`, where somebody does.
+        unlooked_at: it registered itself, and nobody allowed it anything yet.
     """
 
     asks: bool
@@ -92,6 +93,7 @@ class AuthorizationAsked(AskedFor, SentOn):
     client_uri: str
     policy_uri: str
     tos_uri: str
+    logo: str
     answered_at: str
     login_hint: str
     person: str

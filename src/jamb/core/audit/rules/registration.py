@@ -231,6 +231,20 @@ def _alike(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> I
         )
 
 
+def _same_logo(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    if client.same_logo:
+        yield finding(
+            "logo-confusable",
+            client,
+            "",
+            Severity.MEDIUM,
+            f"Its logo looks like that of {', '.join(client.same_logo)}",
+            {"publisher": client.publisher or "this organisation", "looks like": ", ".join(client.same_logo)},
+            "Ask who chose the logo, and whether they may use it; take it off, or disable the client.",
+            RemedyKind.CHANGE_REGISTRATION,
+        )
+
+
 def _redirect_unused(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
     unused = [one for one in client.redirects if one.last_at is None and now - one.since >= STARTS_WITHIN]
     if unused and client.live:
@@ -538,5 +552,21 @@ RULES = (
         reference="Unicode Technical Standard 39 section 4 (confusable detection)",
         find=_alike,
         found=("a name like another's",),
+    ),
+    Rule(
+        "logo-confusable",
+        Family.REGISTRATION,
+        "Logo that looks like another publisher's",
+        why="People who are asked to allow something go by the picture: they take the one for the other.",
+        when=(
+            "Another client of the directory, of another publisher, that is not removed, was registered before it (of "
+            "two at the same moment, the one whose id comes first), and their logos look alike: in grey, nine by eight "
+            "pixels large, at most three of the 64 steps from a pixel to its right neighbour that get lighter differ. "
+            "Plain fields of one colour look like nothing."
+        ),
+        how_bad="Always medium.",
+        reference="RFC 7591 section 5 (a client that poses as another by its name or logo)",
+        find=_same_logo,
+        found=("a logo like another's",),
     ),
 )
