@@ -6,7 +6,7 @@ from functools import partial
 
 import httpx
 
-PATIENCE = 60
+PATIENCE = 120
 
 get = partial(httpx.get, timeout=PATIENCE)
 post = partial(httpx.post, timeout=PATIENCE)

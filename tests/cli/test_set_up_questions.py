@@ -15,7 +15,7 @@ from tests.cli.run import JAMB, Shell
 from tests.world import World, unique, wait_until
 
 # Seconds: as much as a slow machine takes.
-PATIENCE = 60
+PATIENCE = 120
 
 
 def answered(shell: Shell, answers: list[tuple[str, str]], *words: str) -> tuple[int, str]:

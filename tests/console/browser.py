@@ -24,7 +24,7 @@ AXE = (ROOT / "console/node_modules/axe-core/axe.min.js").read_text()
 # What the look changes; all else is the same in both.
 COLOURS = ["color-contrast", "link-in-text-block"]
 # How fast the machine is today is no property of the console.
-PATIENCE = 30_000
+PATIENCE = 60_000
 expect.set_options(PATIENCE)
 
 

@@ -36,7 +36,7 @@ def test_a_rotation_is_planned_opened_and_forced_after_saying_who_it_stops(world
         assert world.ask_token(made).status_code == 200
         assert world.ask_token(Made(made.id, made.name, secret)).status_code == 200
         with world.jamb("auditor") as auditor:
-            wait_until(lambda: _used(auditor, made), seconds=30)
+            wait_until(lambda: _used(auditor, made))
         page.reload()
         expect(row).to_contain_text("python-httpx")
         row.get_by_role("button", name=f"Steps for {made.name}").click()

@@ -11,12 +11,14 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
 import pytest
 
 from jamb.demo.cluster import Cluster, free_port
+from tests.patient import PATIENCE
 from tests.world import PORT as WORLDS_PORT
 from tests.world import ROOT, World, answers, wait_until
 
@@ -33,11 +35,25 @@ def home(tmp_path: Path) -> Iterator[Path]:
         shutil.rmtree(folder)
 
 
-def start(home: Path, **environment: str) -> subprocess.Popen[str]:
+@contextmanager
+def started(home: Path, **environment: str) -> Iterator[subprocess.Popen[str]]:
+    """Start the demo; whatever becomes of the test, it is not left running."""
     changed = {**os.environ, "JAMB_HOME": str(home), "JAMB_PORT": str(PORT), **environment}
-    return subprocess.Popen(
-        [sys.executable, "-m", "jamb.demo"], env=changed, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
-    )
+    command = [sys.executable, "-m", "jamb.demo"]
+    with subprocess.Popen(command, env=changed, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as process:
+        try:
+            yield process
+        finally:
+            if process.poll() is None:
+                stop(process)
+
+
+def refusal(home: Path, **environment: str) -> str:
+    """Return what it says where it does not start."""
+    with started(home, **environment) as process:
+        out, _ = process.communicate(timeout=PATIENCE)
+        assert process.returncode != 0
+    return out
 
 
 def ready() -> bool:
@@ -57,28 +73,28 @@ def announcement(process: subprocess.Popen[str]) -> str:
 
 def stop(process: subprocess.Popen[str], how: int = signal.SIGINT) -> str:
     process.send_signal(how)
-    out, _ = process.communicate(timeout=60)
+    out, _ = process.communicate(timeout=PATIENCE)
     return out
 
 
 def test_a_first_a_second_and_a_start_after_a_crash(home: Path) -> None:
-    first = start(home)
-    told = announcement(first)
-    wait_until(ready, seconds=60)
-    said = json.loads((home / "demo.json").read_text())
-    assert set(said) == {"base_url", "directories", "people", "automation", "apis"}
-    assert set(said["directories"]) == {"quillhaven", "brisling", "quillhaven-trial"}
-    out = told + stop(first)
+    with started(home) as first:
+        told = announcement(first)
+        wait_until(ready)
+        said = json.loads((home / "demo.json").read_text())
+        assert set(said) == {"base_url", "directories", "people", "automation", "apis"}
+        assert set(said["directories"]) == {"quillhaven", "brisling", "quillhaven-trial"}
+        out = told + stop(first)
     assert first.returncode == 0
     assert "Sign in as" in out
     assert all(person["password"] in out for person in said["people"])
     for port in (PORT, PORT + 1, PORT + 2):
         assert free_port(port), "Ctrl-C stops everything"
 
-    second = start(home)
-    wait_until(ready, seconds=30)
-    assert json.loads((home / "demo.json").read_text()) == said, "nothing is made anew"
-    stop(second, signal.SIGTERM)
+    with started(home) as second:
+        wait_until(ready)
+        assert json.loads((home / "demo.json").read_text()) == said, "nothing is made anew"
+        stop(second, signal.SIGTERM)
     assert second.returncode == 0
 
     # Killed without a word: the lock of the database stays behind, and must not be in the way.
@@ -86,11 +102,10 @@ def test_a_first_a_second_and_a_start_after_a_crash(home: Path) -> None:
     cluster.start()
     pid = int((home / "postgres" / "postmaster.pid").read_text().splitlines()[0])
     os.kill(pid, signal.SIGKILL)
-    wait_until(lambda: free_port(PORT + 2), seconds=30)
+    wait_until(lambda: free_port(PORT + 2))
     time.sleep(0.5)
-    third = start(home)
-    wait_until(ready, seconds=60)
-    stop(third)
+    with started(home):
+        wait_until(ready)
 
 
 def test_a_port_in_use_is_named(home: Path) -> None:
@@ -98,9 +113,7 @@ def test_a_port_in_use_is_named(home: Path) -> None:
         taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         taken.bind(("127.0.0.1", PORT))
         taken.listen()
-        process = start(home)
-        out, _ = process.communicate(timeout=30)
-    assert process.returncode != 0
+        out = refusal(home)
     assert f"Port {PORT} is in use." in out
     assert "JAMB_PORT" in out
     assert "Traceback" not in out
@@ -120,18 +133,14 @@ WRONG_SETTINGS = {
 
 @pytest.mark.parametrize(("environment", "said"), WRONG_SETTINGS.values(), ids=WRONG_SETTINGS.keys())
 def test_a_wrong_setting_is_a_sentence(home: Path, environment: dict[str, str], said: str) -> None:
-    process = start(home, **environment)
-    out, _ = process.communicate(timeout=30)
-    assert process.returncode != 0
+    out = refusal(home, **environment)
     assert said in out
     assert "Traceback" not in out
     assert "hidden" not in out
 
 
 def test_records_made_for_another_address_are_not_mixed_up(world: World) -> None:
-    process = start(world.home, JAMB_DATABASE_URL=world.cluster.url)
-    out, _ = process.communicate(timeout=30)
-    assert process.returncode != 0
+    out = refusal(world.home, JAMB_DATABASE_URL=world.cluster.url)
     assert f"made for {world.base_url}" in out
 
 
@@ -140,9 +149,9 @@ def test_a_database_of_ones_own_is_used_instead(world: World, home: Path) -> Non
         connection.execute("drop database if exists own")
         connection.execute("create database own")
     url = world.cluster.url.rsplit("/", 1)[0] + "/own"
-    process = start(home, JAMB_DATABASE_URL=url)
-    wait_until(ready, seconds=60)
-    stop(process)
+    with started(home, JAMB_DATABASE_URL=url) as process:
+        announcement(process)
+        wait_until(ready)
     assert not (home / "postgres").exists()
     assert (home / "demo.json").stat().st_mode & 0o777 == 0o600
 
@@ -169,4 +178,4 @@ def test_two_migrations_at_once_are_safe(world: World) -> None:
     environment = {**os.environ, "JAMB_DATABASE_URL": url}
     command = [str(ROOT / ".venv/bin/jamb-service"), "migrate"]
     both = [subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL) for _ in range(2)]
-    assert [process.wait(timeout=60) for process in both] == [0, 0]
+    assert [process.wait(timeout=PATIENCE) for process in both] == [0, 0]

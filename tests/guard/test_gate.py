@@ -150,7 +150,7 @@ def test_what_may_pass_passes_and_the_api_hears_who_it_is(world: World, gated: G
             (ladder,) = steward.clients.read(made.id).resources
             return set(ladder.rungs[0].used_operations) == {"locks.list", "lock.read", "lock.drain"}
 
-        wait_until(counted, seconds=30)
+        wait_until(counted)
         steward.clients.disable(made.id)
     wait_until(lambda: gated.call(token, "/locks").status_code == 401)
 

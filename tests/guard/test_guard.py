@@ -213,7 +213,7 @@ def test_a_batch_keeps_its_id_until_it_is_acknowledged(
     reporter.start()
     for _ in range(3):
         reporter.used("c1", "berths.list", "application")
-    wait_until(lambda: len(received) >= 1, seconds=30)
+    wait_until(lambda: len(received) >= 1)
     reporter.used("c1", "berths.read", "application")
     wait_until(lambda: len(received) >= 3, seconds=8)
     reporter.close()

@@ -97,7 +97,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
     assert world.call_berths(token, "/arrivals").json()["missing_permission"] == "arrivals.view"
 
     with world.jamb("auditor") as auditor:
-        wait_until(lambda: auditor.clients.read(client_id).resources[0].rungs[0].used == "used", seconds=10)
+        wait_until(lambda: auditor.clients.read(client_id).resources[0].rungs[0].used == "used")
     with open_console("auditor", path=f"/clients/{client_id}") as page:
         page.get_by_role("button", name="berths.view").click()
         expect(page.get_by_text("● used")).to_have_count(1)

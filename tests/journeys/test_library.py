@@ -75,7 +75,7 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
     with world.jamb("auditor") as auditor:
         assert auditor.clients.explain(client.id, "berths", "berths.list").allowed
         # The guard reports what was used; the ladder shows it.
-        wait_until(lambda: auditor.clients.read(client.id).resources[0].rungs[0].used == "used", seconds=10)
+        wait_until(lambda: auditor.clients.read(client.id).resources[0].rungs[0].used == "used")
         dossier = auditor.clients.read(client.id)
         assert dossier.client.next_steps == []
         assert [one.rule for one in dossier.findings] == ["single-owner"]

@@ -79,7 +79,7 @@ def test_what_a_client_touches_is_what_it_is_fitted_to(world: World, steward: Ja
     with pytest.raises(Conflict):
         steward.rightsizing.start(made.id, "dispatches")
     assert reads(world, made, "vts.south", "claims", "claims") == [200, 200, 200]
-    wait_until(lambda: steward.rightsizing.dry_runs()[-1].missed == 2, seconds=15)
+    wait_until(lambda: steward.rightsizing.dry_runs()[-1].missed == 2)
     (dry_run,) = [one for one in steward.rightsizing.dry_runs() if one.client_id == made.id]
     assert [(one.operation, one.object, one.calls) for one in dry_run.misses] == [("messages.read", "claims", 2)]
     with pytest.raises(StillInUse, match="claims"):
@@ -333,7 +333,7 @@ def test_the_remedy_of_excess_replaces_and_says_what_goes(world: World, steward:
     grown_old(world, made)
     token = world.ask_token(made).json()["access_token"]
     assert world.call_berths(token).status_code == 200
-    wait_until(lambda: list(steward.findings.list(rule="permission-larger-than-use", client=made.id)), seconds=15)
+    wait_until(lambda: list(steward.findings.list(rule="permission-larger-than-use", client=made.id)))
     (found,) = steward.findings.list(rule="permission-larger-than-use", client=made.id)
     seen = approver.findings.preview_remedy(found.id)
     assert set(seen.no_longer or ()) == {"arrivals.list", "berth.close", "occupant.assign"}

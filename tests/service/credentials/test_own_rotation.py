@@ -89,7 +89,7 @@ def test_a_client_keeps_what_proves_it_fresh_by_a_file(
     assert keep() is Did.WAITED
     (one,) = custodian.rotations.list(client=made.id)
     assert one.old.kind is one.new.kind
-    wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN, seconds=30)
+    wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN)
     assert one.opened_by == made.name
     opened_ago(world, one, 4 * DAY)
     last_used(world, old_id, 4 * DAY)
@@ -134,7 +134,7 @@ def test_a_client_that_was_killed_before_it_wrote_the_answer_asks_again(world: W
     standing = [one for one in custodian.secrets.list(made.id) if one.state is CredentialState.LIVE]
     assert len(standing) == 2
     world.ask_token(Made(made.id, made.name, kept))
-    wait_until(lambda: step(kept, "look").json()["rotation"] == "proven", seconds=30)
+    wait_until(lambda: step(kept, "look").json()["rotation"] == "proven")
     again = step(made.secret, "open")
     assert (again.status_code, "something uses it already" in again.json()["error_description"]) == (400, True)
     for secret, what, status in (("jamb_s1_x", "look", 401), (made.secret, "jump", 400), (made.secret, "close", 400)):

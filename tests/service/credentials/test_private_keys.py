@@ -97,7 +97,7 @@ def test_a_key_pair_made_here_is_returned_once_and_opens_the_api(world: World, s
     assert jwt.decode(answer["access_token"], options={"verify_signature": False})["sub"] == signer.made.id
     with world.jamb("auditor") as auditor:
         (held,) = auditor.credentials.list(signer.made.id)
-        wait_until(lambda: auditor.credentials.list(signer.made.id)[0].last_used_at is not None, seconds=30)
+        wait_until(lambda: auditor.credentials.list(signer.made.id)[0].last_used_at is not None)
     assert (held.kind, held.label, held.state) == (CredentialKind.CERTIFICATE, "Night host", CredentialState.LIVE)
     assert held.serves == ["private_key_jwt"]
     assert held.certificate is not None

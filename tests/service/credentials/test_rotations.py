@@ -70,8 +70,8 @@ def test_a_rotation_from_its_opening_to_its_close(world: World, custodian: Jamb)
     def state() -> RotationState:
         return custodian.rotations.read(made.id, one.id).state
 
-    wait_until(lambda: state() is RotationState.PROVEN, seconds=30)
-    wait_until(lambda: custodian.rotations.read(made.id, one.id).used_since is not None, seconds=30)
+    wait_until(lambda: state() is RotationState.PROVEN)
+    wait_until(lambda: custodian.rotations.read(made.id, one.id).used_since is not None)
     with pytest.raises(StillInUse, match=r"python-httpx.* at 127\.0\.0\.1, last .* quiet on"):
         custodian.rotations.close(made.id, one.id)
     seen = custodian.rotations.read(made.id, one.id)
@@ -116,7 +116,7 @@ def test_forcing_is_written_down_and_withdrawing_by_hand_ends_a_rotation_too(wor
     world.ask_token(made)
     world.ask_token(Made(made.id, made.name, secret_in(opened)))
     one = opened.rotation
-    wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN, seconds=30)
+    wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN)
     assert custodian.rotations.close(made.id, one.id, forced=True, reason="It leaked").forced
     again = custodian.rotations.open(made.id, one.new.id).rotation
     custodian.credentials.withdraw(made.id, again.new.id)
@@ -133,7 +133,7 @@ def test_a_secret_lost_before_it_was_used_is_issued_again(world: World, custodia
     assert world.ask_token(Made(made.id, made.name, secret_in(again))).status_code == 200
     standing = [one for one in custodian.secrets.list(made.id) if one.state is CredentialState.LIVE]
     assert len(standing) == 2, "never three"
-    wait_until(lambda: custodian.rotations.read(made.id, first.rotation.id).state is RotationState.PROVEN, seconds=30)
+    wait_until(lambda: custodian.rotations.read(made.id, first.rotation.id).state is RotationState.PROVEN)
     with pytest.raises(Conflict, match="something uses it already"):
         custodian.rotations.reissue(made.id, first.rotation.id)
 

@@ -38,7 +38,7 @@ def test_records_of_token_requests_are_kept_as_long_as_the_policy_says(world: Wo
     for secret in (made.secret, made.secret, "wrong"):
         world.ask_token(type(made)(made.id, made.name, secret))
     with world.jamb("auditor") as jamb, world.database() as database:
-        wait_until(lambda: len(list(jamb.clients.attempts(made.id))) == 3, seconds=30)
+        wait_until(lambda: len(list(jamb.clients.attempts(made.id))) == 3)
         oldest = list(jamb.clients.attempts(made.id))[-1].id
         database.execute("update attempt set at = now() - interval '91 days' where id = %s", [oldest])
         # Those of a directory that keeps them longest go with their part, all others row by row.
@@ -58,7 +58,7 @@ def test_from_where_a_credential_is_used_is_told_to_who_may_see_the_client(world
         assert world.ask_token(made).status_code == 200
     with world.jamb("auditor") as jamb:
         (held,) = jamb.secrets.list(made.id)
-        wait_until(lambda: [one.times for one in jamb.credentials.users(made.id, held.id)] == [3], seconds=30)
+        wait_until(lambda: [one.times for one in jamb.credentials.users(made.id, held.id)] == [3])
         (user,) = jamb.credentials.users(made.id, held.id)
         assert (user.address, user.user_agent.partition("/")[0]) == ("127.0.0.1", "python-httpx")
         (unused,) = jamb.secrets.list(other.id)

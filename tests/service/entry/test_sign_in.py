@@ -307,4 +307,4 @@ def test_a_token_older_than_the_grant_does_not_open_jambs_own_api(world: World) 
     assert _own(world, token).status_code == 200
     with world.database() as database:
         database.execute("update consent set granted_at = now() + interval '2 second' where client_id = %s", [made.id])
-    wait_until(lambda: "older than the grant" in _own(world, token).text, seconds=30)
+    wait_until(lambda: "older than the grant" in _own(world, token).text)

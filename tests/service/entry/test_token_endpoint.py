@@ -295,5 +295,5 @@ def _used(jamb: Jamb, made: Made, after: datetime | None = None) -> Credential:
         last = jamb.secrets.list(made.id)[0].last_used_at
         return last is not None and (after is None or last > after)
 
-    wait_until(noted, seconds=30)
+    wait_until(noted)
     return jamb.secrets.list(made.id)[0]

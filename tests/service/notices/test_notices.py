@@ -241,7 +241,7 @@ def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world
     made, smtp = world.client(days=2), f"smtp://127.0.0.1:{world.port + 3}"
     often = {"JAMB_SMTP_URL": smtp, "JAMB_NOTICES_CRON": "* * * * * */1"}
     with world.second_process(**often), world.second_process(world.port + 8, **often):
-        wait_until(lambda: bool(mails(world, made.name)), seconds=60)
+        wait_until(lambda: bool(mails(world, made.name)))
         time.sleep(2.5)
     assert len(mails(world, made.name)) == 1
 
@@ -252,7 +252,7 @@ def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(worl
     for _ in range(2):
         given = {**environment(world), **often, "JAMB_PORT": str(port), "JAMB_PUBLIC_URL": world.base_url}
         process = warm("jamb-service").start(["serve"], given)
-        wait_until(lambda: answers(f"http://127.0.0.1:{port}/ready"), seconds=30)
+        wait_until(lambda: answers(f"http://127.0.0.1:{port}/ready"))
         time.sleep(1 + dice.random())
         process.kill()
         process.wait()
@@ -261,7 +261,7 @@ def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(worl
         database.execute("update mail set next_at = now() where sent_at is null")
     later = world.client(days=2)
     with world.second_process(port, JAMB_SMTP_URL=f"smtp://127.0.0.1:{world.port + 3}", **often):
-        wait_until(lambda: bool(mails(world, later.name)), seconds=60)
+        wait_until(lambda: bool(mails(world, later.name)))
     assert len(mails(world, made.name)) == 1
     assert len(mails(world, later.name)) == 1
 
@@ -270,13 +270,13 @@ def test_the_queue_goes_on_after_the_database_was_away(world: World, steward: An
     often = {"JAMB_SMTP_URL": f"smtp://127.0.0.1:{world.port + 3}", "JAMB_NOTICES_CRON": "* * * * * */1"}
     with world.second_process(world.port + 8, **often):
         before = world.client(days=2)
-        wait_until(lambda: bool(mails(world, before.name)), seconds=60)
+        wait_until(lambda: bool(mails(world, before.name)))
         world.cluster.stop(mode="immediate")
         time.sleep(2)
         world.cluster.start()
-        wait_until(lambda: answers(f"{world.base_url}/ready"), seconds=30)
+        wait_until(lambda: answers(f"{world.base_url}/ready"))
         after = world.client(days=2)
-        wait_until(lambda: bool(mails(world, after.name)), seconds=60)
+        wait_until(lambda: bool(mails(world, after.name)))
     assert len(mails(world, before.name)) == len(mails(world, after.name)) == 1
 
 

@@ -76,7 +76,7 @@ def test_an_application_that_may_read_every_mailbox_is_bounded_to_some_and_both_
     }
     # The refused call comes back to the dossier, and its explanation names the same check.
     with world.jamb("auditor") as auditor:
-        wait_until(lambda: auditor.clients.refusals(made.id), seconds=30)
+        wait_until(lambda: auditor.clients.refusals(made.id))
         (call,) = auditor.clients.refusals(made.id)
         assert (call.operation, call.reason, call.object) == ("messages.read", "reach", "board.papers")
         explained = auditor.clients.explain(made.id, call.resource, call.operation, object=call.object, token=token)
@@ -104,7 +104,7 @@ def test_a_narrower_reach_acts_within_seconds_without_new_tokens(
     with world.jamb("approver") as approver:
         approver.consent.change_reach(made.id, "dispatches", ["dispatches.read"], after)
     refused = next(name for name, status in expected.items() if status == 403)
-    wait_until(lambda: reads(world, token, refused) == 403, seconds=30)
+    wait_until(lambda: reads(world, token, refused) == 403)
     assert {name: reads(world, token, name) for name in expected} == expected
     # A fresh token, even of the very next moment, carries the reach as it is now.
     fresh = jwt.decode(token_of(world, made), options={"verify_signature": False})
@@ -121,7 +121,7 @@ def test_a_client_that_is_cut_off_needs_new_tokens_and_new_ones_count_at_once(wo
         done = approver.clients.revoke_tokens(made.id, reason="Laptop lost")
         assert done.live_tokens == 1
         fresh = token_of(world, made)
-        wait_until(lambda: reads(world, old, "claims") == 401, seconds=30)
+        wait_until(lambda: reads(world, old, "claims") == 401)
         assert "revoked" in world.call_dispatches(old, "/mailboxes/claims/messages").json()["detail"]
         assert reads(world, fresh, "claims") == 200, (
             "a token of the revocation's own second is not taken for an older one"
@@ -132,7 +132,7 @@ def test_a_client_that_is_cut_off_needs_new_tokens_and_new_ones_count_at_once(wo
         approver_token = fresh
     with world.jamb("registrar") as registrar:
         registrar.clients.disable(made.id)
-        wait_until(lambda: reads(world, approver_token, "claims") == 401, seconds=30)
+        wait_until(lambda: reads(world, approver_token, "claims") == 401)
         assert world.ask_token(made, resource=DISPATCHES).json()["error"] == "unauthorized_client"
         registrar.clients.enable(made.id)
     assert reads(world, token_of(world, made), "claims") == 200
@@ -147,7 +147,7 @@ def test_a_consent_given_again_at_once_does_not_wake_tokens_from_before(world: W
     fresh = token_of(world, made)
     send = {"subject": "Test"}
     path = "/mailboxes/lost-property/messages"
-    wait_until(lambda: world.call_dispatches(old, path, "POST", send).status_code == 403, seconds=30)
+    wait_until(lambda: world.call_dispatches(old, path, "POST", send).status_code == 403)
     assert world.call_dispatches(fresh, path, "POST", send).status_code == 201
 
 
@@ -175,19 +175,19 @@ def test_a_role_lets_a_client_in_where_it_reaches_and_goes_within_seconds(world:
         assert (rung.asked_at, rung.holdings[0].through) == (None, role)
         # What the role bundles changes: tokens from before do not gain, and lose what went.
         steward.roles.save(role, RoleSent(title="", resource="dispatches", permissions=["dispatches.send"]))
-        wait_until(lambda: reads(world, token, "claims") == 403, seconds=30)
+        wait_until(lambda: reads(world, token, "claims") == 403)
         steward.roles.withdraw(role, HolderKind.CLIENT, [made.id])
         assert world.ask_token(made, resource=DISPATCHES).json()["error"] == "invalid_scope"
         # Neither the same role again nor its removal gives a token from before back what it lost.
         steward.roles.save(role, RoleSent(title="", resource="dispatches", permissions=["dispatches.read"]))
         steward.roles.assign(role, HolderKind.CLIENT, [made.id])
         fresh = token_of(world, made)
-        wait_until(lambda: reads(world, fresh, "claims") == 200, seconds=30)
+        wait_until(lambda: reads(world, fresh, "claims") == 200)
         assert reads(world, token, "claims") == 403
         steward.roles.withdraw(role, HolderKind.CLIENT, [made.id])
         steward.roles.remove(role)
         assert role not in {one.name for one in steward.roles.list()}
-        wait_until(lambda: reads(world, fresh, "claims") == 403, seconds=30)
+        wait_until(lambda: reads(world, fresh, "claims") == 403)
         assert reads(world, token, "claims") == 403
         # The name is free again.
         steward.roles.save(role, RoleSent(title="", resource="dispatches", permissions=["dispatches.read"]))

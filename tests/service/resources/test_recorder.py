@@ -86,7 +86,7 @@ def test_attempts_of_one_secret_from_two_processes_do_not_block_each_other(world
 
         with ThreadPoolExecutor(8) as pool:
             assert set(pool.map(many, range(200))) == {200}
-        wait_until(lambda: counted(world, first)["issued"] == counted(world, second)["issued"] == 100, seconds=30)
+        wait_until(lambda: counted(world, first)["issued"] == counted(world, second)["issued"] == 100)
     logs = (world.home / "second.log").read_text()
     assert "deadlock" not in logs
     assert "attempts not written" not in logs.rpartition("Started server process")[2]

@@ -265,7 +265,7 @@ def test_a_signature_that_is_not_the_providers_signs_nobody_in(ground: str, outs
     outside.key, outside.sign = other, outside._signed
     http = browser()
 
-    wait_until(lambda: back(http, begun(http, outside)) == "/", seconds=30)
+    wait_until(lambda: back(http, begun(http, outside)) == "/")
 
 
 def test_an_answer_is_for_the_browser_that_asked_and_in_time(ground: str, outside: Outside, browser: Browser) -> None:
