@@ -100,7 +100,7 @@ def measure(base_url: str, slug: str, service: int, floor_url: str, floor: int, 
         http.post("/api/v1/session", json={"login": LOGIN, "password": PASSWORD}).raise_for_status()
         root = f"/api/v1/directories/{slug}"
         page = http.get(f"{root}/clients?limit=50").raise_for_status().json()
-        resource = next(one for one in http.get(f"{root}/resources").json() if one["name"] != "jamb")["name"]
+        resource = next(one for one in http.get(f"{root}/resources").json()["items"] if one["name"] != "jamb")["name"]
         operation = http.get(f"{root}/resources/{resource}").json()["operations"][0]["name"]
         client = page["items"][len(page["items"]) // 2]["id"]
         known = {"cursor": page["next"], "client": client, "resource": resource, "operation": operation}

@@ -10,7 +10,7 @@ export interface Asked {
   body: unknown;
   headers: Headers;
 }
-type Answer = unknown | (() => unknown);
+type Answer = unknown | ((asked: URL) => unknown);
 
 /** Answer by `METHOD /path`; a number is an empty answer of that status, a `Response` is itself. */
 export function answering(answers: Record<string, Answer>): Asked[] {
@@ -18,10 +18,11 @@ export function answering(answers: Record<string, Answer>): Asked[] {
   forward.to = async (input) => {
     const request = input as Request;
     const text = await request.clone().text();
-    const what = `${request.method} ${new URL(request.url).pathname}`;
+    const url = new URL(request.url);
+    const what = `${request.method} ${url.pathname}`;
     asked.push({ what, body: text ? JSON.parse(text) : undefined, headers: request.headers });
     const told = answers[what];
-    const answer = typeof told === "function" ? await told() : told;
+    const answer = typeof told === "function" ? await told(url) : told;
     if (answer instanceof Response) return answer;
     if (answer === undefined) return problem(404, `Nothing is at ${what}.`);
     if (typeof answer === "number") return new Response(null, { status: answer });

@@ -7,7 +7,7 @@ import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
-import { answering, shown } from "./answers";
+import { answering, problem, shown } from "./answers";
 import { forward } from "./forward";
 
 afterEach(() => {
@@ -26,43 +26,69 @@ async function signedIn(may: string[], more: Record<string, unknown> = {}): Prom
 }
 
 const PEOPLE = ["Ada", "Abel", "Agda", "Alva", "Anja", "Axel", "Bo"].map((name) => ({
+  id: `id-${name}`,
   name,
   login: `${name.toLowerCase()}@alder.example`,
   active: name !== "Abel",
 })) as Schemas["Person"][];
+const PATH = "GET /api/v1/directories/alder/people";
+const people = (asked: URL) => {
+  const word = (asked.searchParams.get("q") ?? "").toLowerCase();
+  const fit = PEOPLE.filter((one) => one.active && one.name.toLowerCase().includes(word));
+  return { items: fit.slice(0, Number(asked.searchParams.get("limit"))) };
+};
 
-function picker(chosen: string[] = []) {
+async function picker(chosen: string[] = [], more: object = {}) {
   const page = mount(PickPeople, {
     props: {
-      people: PEOPLE,
       label: "Owners",
       modelValue: chosen,
       "onUpdate:modelValue": (now: string[]) => page.setProps({ modelValue: now }),
+      ...more,
     },
   });
+  await flushPromises();
   return page;
 }
 
-test("people are picked by part of a name: five at most, none who may not act, none twice", async () => {
-  await signedIn(["people.list"]);
-  const page = picker(["bo@alder.example"]);
+test("people are found by the service: five at most, none who may not act, none twice", async () => {
+  await signedIn(["people.list"], { [PATH]: people });
+  const page = await picker(["id-Bo"], { names: { "id-Bo": "Bo" } });
   const matches = () => page.findAll(".matches button").map((one) => one.text());
   expect(matches()).toEqual(["+ Ada", "+ Agda", "+ Alva", "+ Anja", "+ Axel"]);
   const field = page.get("input");
   await field.trigger("keydown", { key: "Enter" });
-  expect(page.props("modelValue")).toEqual(["bo@alder.example"]);
+  expect(page.props("modelValue")).toEqual(["id-Bo"]);
+  // Enter waits for no pause: what was typed is looked for at once.
   await field.setValue("  AD");
   await field.trigger("keydown", { key: "Enter" });
-  expect(page.props("modelValue")).toEqual(["bo@alder.example", "ada@alder.example"]);
+  await flushPromises();
+  expect(page.props("modelValue")).toEqual(["id-Bo", "ada@alder.example"]);
+  vi.useFakeTimers();
   await field.setValue("bo");
+  await vi.advanceTimersByTimeAsync(300);
   expect(page.text()).toContain("Nobody of that name");
   await page.get("[aria-label='Take Bo back']").trigger("click");
   expect(page.props("modelValue")).toEqual(["ada@alder.example"]);
+  expect(page.text()).toContain("Ada");
+});
+
+test("a list that cannot be read offers another try, and one person is one", async () => {
+  let away = true;
+  await signedIn(["people.list"], { [PATH]: (asked: URL) => (away ? problem(503, "Away.") : people(asked)) });
+  const page = await picker([], { single: true });
+  expect(page.get("[role=alert]").text()).toContain("cannot be read now");
+  away = false;
+  await page.get("[role=alert] button").trigger("click");
+  await flushPromises();
+  await page.findAll(".matches button")[0]?.trigger("click");
+  expect(page.props("modelValue")).toEqual(["ada@alder.example"]);
+  expect(page.find("input").exists()).toBe(false);
 });
 
 test("whoever may not list people writes whole logins", async () => {
   await signedIn([]);
-  const page = picker();
+  const page = await picker();
   await page.get("input").setValue(" Ada@Alder.example ");
   await page.get("button.add").trigger("click");
   await page.get("input").setValue("ada@alder.example");

@@ -57,7 +57,7 @@ def test_a_provider_takes_no_directory_its_last_steward(scene: Scene, service: A
     roles.assign_role(service, own_api.STEWARD, HolderKind.GROUP, ["wardens"], EVERYWHERE, None)
     roles.withdraw_role(service, own_api.STEWARD, HolderKind.PERSON, ["ines@alder.example"])
     assert isinstance(came(scene, office, "ines"), SignedIn)
-    (wardens,) = groups.list_groups(service)
+    ((wardens,), _, _) = groups.list_groups(service)
     assert [member.name for member in wardens.people] == ["Ines"]
 
 

@@ -83,7 +83,7 @@ def test_no_secret_stands_at_a_client_that_is_removed_meanwhile(scene: Scene) ->
 
     _, failed = at_once(step)
     assert set(failed) <= {"Conflict", "NotFound", "StillInUse"}, failed
-    removed = client.id in {one.client_id for one in removals.list_removed(scene.act(), 10)}
+    removed = client.id in {one.client_id for one in removals.list_removed(scene.act())[0]}
     with Session(scene.backend.engine) as session:
         rows = session.exec(select(CredentialRow).where(CredentialRow.client_id == client.id)).all()
     assert not (removed and any(row.stands(NOW) for row in rows))

@@ -1596,7 +1596,7 @@ export interface paths {
         };
         /**
          * List Groups
-         * @description The groups of the directory with their direct members.
+         * @description The groups of the directory with their direct members, by name.
          */
         get: operations["list_groups"];
         put?: never;
@@ -1784,7 +1784,7 @@ export interface paths {
         };
         /**
          * List Notices
-         * @description What people were told last, and how the mails fared; the latest first.
+         * @description What people were told, and how the mails fared; the latest first.
          */
         get: operations["list_notices"];
         put?: never;
@@ -3916,7 +3916,8 @@ export interface components {
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
          *             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
          *         publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
-         *             about it, `logo`: its picture as of `Client`, where somebody does. `unlooked_at`: it registered itself, and nobody allowed it anything yet.
+         *             about it, and `logo`: its picture as of `Client`, where somebody does.
+         *         unlooked_at: it registered itself, and nobody allowed it anything yet.
          */
         AuthorizationAsked: {
             /** Redirect To */
@@ -6834,6 +6835,15 @@ export interface components {
             /** Total */
             total?: number | null;
         };
+        /** Page[Group] */
+        Page_Group_: {
+            /** Items */
+            items: components["schemas"]["Group"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[KeptFinding] */
         Page_KeptFinding_: {
             /** Items */
@@ -6852,6 +6862,15 @@ export interface components {
             /** Total */
             total?: number | null;
         };
+        /** Page[Notice] */
+        Page_Notice_: {
+            /** Items */
+            items: components["schemas"]["Notice"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[Person] */
         Page_Person_: {
             /** Items */
@@ -6861,10 +6880,37 @@ export interface components {
             /** Total */
             total?: number | null;
         };
+        /** Page[Removed] */
+        Page_Removed_: {
+            /** Items */
+            items: components["schemas"]["Removed"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[ResourceLine] */
+        Page_ResourceLine_: {
+            /** Items */
+            items: components["schemas"]["ResourceLine"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[ReviewItem] */
         Page_ReviewItem_: {
             /** Items */
             items: components["schemas"]["ReviewItem"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[Review] */
+        Page_Review_: {
+            /** Items */
+            items: components["schemas"]["Review"][];
             /** Next */
             next?: string | null;
             /** Total */
@@ -7031,7 +7077,9 @@ export interface components {
         };
         /**
          * Person
-         * @description `second_factor`: whether they sign in with one; null: not looked at, but in the list of people.
+         * @description `second_factor`: whether they sign in with one. `groups`: to which they belong themselves, by name.
+         *
+         *     Both are null where they were not looked at: they are told in the list of people.
          */
         Person: {
             /**
@@ -7049,6 +7097,8 @@ export interface components {
             roles: string[];
             /** Second Factor */
             second_factor?: boolean | null;
+            /** Groups */
+            groups?: string[] | null;
         };
         /**
          * PersonChange
@@ -13031,7 +13081,14 @@ export interface operations {
     };
     list_groups: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Part of the name or title */
+                q?: string;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
             header?: never;
             path: {
                 directory: string;
@@ -13046,7 +13103,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Group"][];
+                    "application/json": components["schemas"]["Page_Group_"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -13453,6 +13510,11 @@ export interface operations {
     list_notices: {
         parameters: {
             query?: {
+                /** @description Part of what was told, or of a person's name */
+                q?: string;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
                 limit?: number;
             };
             header?: never;
@@ -13469,7 +13531,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Notice"][];
+                    "application/json": components["schemas"]["Page_Notice_"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -14172,6 +14234,10 @@ export interface operations {
     list_removed: {
         parameters: {
             query?: {
+                /** @description Part of the name, or how a client id begins */
+                q?: string;
+                /** @description `next` of the page before */
+                cursor?: string | null;
                 /** @description Items a page */
                 limit?: number;
             };
@@ -14189,7 +14255,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Removed"][];
+                    "application/json": components["schemas"]["Page_Removed_"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -14368,7 +14434,14 @@ export interface operations {
     };
     list_resources: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Part of the name, title or identifier */
+                q?: string;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
             header?: never;
             path: {
                 directory: string;
@@ -14383,7 +14456,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResourceLine"][];
+                    "application/json": components["schemas"]["Page_ResourceLine_"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -14777,6 +14850,10 @@ export interface operations {
     list_reviews: {
         parameters: {
             query?: {
+                /** @description Part of the name */
+                q?: string;
+                /** @description `next` of the page before */
+                cursor?: string | null;
                 /** @description Items a page */
                 limit?: number;
             };
@@ -14794,7 +14871,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Review"][];
+                    "application/json": components["schemas"]["Page_Review_"];
                 };
             };
             400: components["responses"]["Problem400"];

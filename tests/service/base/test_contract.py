@@ -79,7 +79,7 @@ def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, cli
     if "{finding}" in path:
         path = path.replace("{finding}", steward.get(f"{HERE}/audit/findings").json()["items"][0]["id"])
     if "{review}" in path:
-        path = path.replace("{review}", steward.get(f"{HERE}/reviews").json()[0]["id"])
+        path = path.replace("{review}", steward.get(f"{HERE}/reviews").json()["items"][0]["id"])
     if "{webhook}" in path:
         hook = steward.post(f"{HERE}/webhooks", json={"url": f"https://desk.quillhaven.example/{client_id}"}).json()[
             "id"

@@ -26,8 +26,8 @@ READS = {
     "/publishers": 1,
     "/webhooks": 1,
     "/ledger": 1,
-    "/people": 4,
-    "/reviews": 2,
+    "/people": 5,
+    "/reviews": 3,
     "/clients?limit=100": 8,
 }
 

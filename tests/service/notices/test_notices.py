@@ -147,7 +147,7 @@ def test_an_owner_hears_once_of_a_credential_that_ends_though_two_workers_look(w
     notify(world)
     again = [one for one in mails(world, made.name) if "ends today" in one["text"]]
     assert {one["to"].partition(" <")[0] for one in again} >= {owner["name"], "Maren Oduya"}
-    told = [one for one in steward.notices.list(limit=500) if one.client_id == made.id]
+    told = [one for one in steward.notices.list() if one.client_id == made.id]
     assert all(one.sent_at is not None for one in told)
 
 
@@ -169,7 +169,7 @@ def test_who_is_told_of_what(world: World, steward: Any) -> None:
         request = registrar.requests.make(asking.id, "Tests a notice")
     notify(world)
     owner, said = world.person(None)["name"], {}
-    for one in steward.notices.list(limit=500):
+    for one in steward.notices.list():
         if one.client_id in {tried.id, asking.id}:
             said.setdefault(one.kind, set()).add(one.person)
     assert owner in said[NoticeKind.EXPIRED_TRIED]
@@ -181,7 +181,7 @@ def test_who_is_told_of_what(world: World, steward: Any) -> None:
     notify(world)
     decided = {
         one.person
-        for one in steward.notices.list(limit=500)
+        for one in steward.notices.list()
         if one.kind == NoticeKind.REQUEST_DECIDED and one.client_id == asking.id
     }
     assert {owner, "Maren Oduya"} <= decided, "whoever asked, and the owner"
@@ -229,7 +229,7 @@ def test_a_worker_that_is_killed_while_it_sends_loses_no_mail(world: World, stew
 def test_a_mail_server_that_refuses_is_tried_again_and_what_it_said_is_shown(world: World, steward: Any) -> None:
     made = world.client(days=4)
     assert start_notify(world, "smtp://127.0.0.1:1").wait(60) == 0
-    (told,) = [one for one in steward.notices.list(limit=500) if one.client_id == made.id]
+    (told,) = [one for one in steward.notices.list() if one.client_id == made.id]
     assert (told.sent_at, "Connect" in told.error, told.failed) == (None, True, False)
     with world.database() as database:
         database.execute("update mail set next_at = now() where sent_at is null")

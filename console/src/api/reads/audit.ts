@@ -3,6 +3,7 @@ import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/vue-quer
 import { type MaybeRefOrGetter, computed, toValue } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
+import { usePages } from "./pages";
 import { after, following, path } from "./path";
 
 export const useToday = () =>
@@ -120,12 +121,18 @@ export const useEscalation = () =>
       ),
   });
 
-export const useReviews = () =>
-  useQuery({
-    queryKey: ["reviews", directory],
-    enabled: () => can("reviews.list"),
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/reviews", { params: { path: path() } })),
-  });
+/** Reviews whose name has a word, the latest first, a page at a time. */
+export const useReviews = (word: MaybeRefOrGetter<string>) =>
+  usePages(
+    ["reviews", directory, () => toValue(word)],
+    (cursor) =>
+      must(
+        api.GET("/api/v1/directories/{directory}/reviews", {
+          params: { path: path(), query: { q: toValue(word), cursor, limit: 50 } },
+        }),
+      ),
+    () => can("reviews.list"),
+  );
 
 export const useMyReviews = (when: () => boolean = () => true) =>
   useQuery({

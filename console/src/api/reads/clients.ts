@@ -69,11 +69,12 @@ export const useRegistering = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/registering", { params: { path: path() } })),
   });
 
-export const useRemoved = () =>
-  useQuery({
-    queryKey: ["clients", "removed", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/removals", { params: { path: path(), query: { limit: 100 } } })),
-  });
+export const readRemoved = (word: string, cursor: string | undefined, limit = 100) =>
+  must(api.GET("/api/v1/directories/{directory}/removals", { params: { path: path(), query: { q: word, cursor, limit } } }));
+
+/** Removed clients whose name has a word, the latest first, a page at a time. */
+export const useRemoved = (word: MaybeRefOrGetter<string>) =>
+  usePages(["clients", "removed", directory, () => toValue(word)], (cursor) => readRemoved(toValue(word), cursor, 50));
 
 export const useInitialAccess = (wanted: MaybeRefOrGetter<boolean>) =>
   useQuery({

@@ -2,8 +2,8 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "@/api/client";
-import { can, directory } from "@/api/session";
-import { everyPage } from "./pages";
+import { directory } from "@/api/session";
+import { everyPage, usePages } from "./pages";
 import { path } from "./path";
 
 export const useDirectory = () =>
@@ -13,15 +13,12 @@ export const useDirectory = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}", { params: { path: path() } })),
   });
 
-export const usePeople = () =>
-  useQuery({
-    queryKey: ["people", directory],
-    enabled: () => can("people.list"),
-    queryFn: () =>
-      everyPage((cursor) =>
-        must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path(), query: { limit: 100, cursor } } })),
-      ),
-  });
+export const readPeople = (query: { q?: string; active?: boolean; cursor?: string; limit?: number }) =>
+  must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path(), query } }));
+
+/** People whose name or login has a word, a page at a time. */
+export const usePeople = (word: MaybeRefOrGetter<string>) =>
+  usePages(["people", directory, () => toValue(word)], (cursor) => readPeople({ q: toValue(word), cursor, limit: 50 }));
 
 export const useRoles = () =>
   useQuery({
@@ -39,10 +36,13 @@ export const readHolders = (role: string) =>
     ),
   );
 
+export const readGroups = (query: { q?: string; cursor?: string; limit?: number }) =>
+  must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: path(), query } }));
+
 export const useGroups = () =>
   useQuery({
     queryKey: ["groups", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: path() } })),
+    queryFn: () => everyPage((cursor) => readGroups({ cursor, limit: 100 })),
   });
 
 export const useProviders = () =>

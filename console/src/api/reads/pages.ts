@@ -5,19 +5,23 @@ import { computed } from "vue";
 interface Page<T> {
   items: T[];
   next?: string | null;
+  total?: number | null;
 }
 
 /** `read`: returns the page after a cursor, the first one without. */
-export function usePages<T>(queryKey: unknown[], read: (cursor: string | undefined) => Promise<Page<T>>) {
+export function usePages<T>(queryKey: unknown[], read: (cursor: string | undefined) => Promise<Page<T>>, enabled = () => true) {
   const found = useInfiniteQuery({
     queryKey,
+    enabled,
     initialPageParam: "",
     queryFn: ({ pageParam }) => read(pageParam || undefined),
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: keepPreviousData,
   });
   const items = computed(() => found.data.value?.pages.flatMap((page) => page.items) ?? []);
-  return { ...found, items };
+  // Of all that is found, where the service counts it; as the latest page has it.
+  const total = computed(() => found.data.value?.pages.at(-1)?.total ?? null);
+  return { ...found, items, total };
 }
 
 /** A list that is paged by the service, whole: for what is chosen from, and looked into as one types. */

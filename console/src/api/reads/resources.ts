@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
+import { everyPage } from "./pages";
 import { path } from "./path";
 
 export const useCollections = (name: MaybeRefOrGetter<string>) =>
@@ -61,7 +62,10 @@ export const useResources = () =>
   useQuery({
     queryKey: ["resources", directory],
     staleTime: 60_000,
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/resources", { params: { path: path() } })),
+    queryFn: () =>
+      everyPage((cursor) =>
+        must(api.GET("/api/v1/directories/{directory}/resources", { params: { path: path(), query: { limit: 100, cursor } } })),
+      ),
   });
 
 export const useResource = (name: MaybeRefOrGetter<string>) =>

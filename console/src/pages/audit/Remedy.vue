@@ -6,7 +6,7 @@ import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useMend } from "@/api/reads/audit";
 import { type ReachChoice } from "@/api/reads/consent";
-import { usePeople, useStale } from "@/api/reads/directory";
+import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -16,7 +16,6 @@ import TextField from "@/ui/forms/TextField.vue";
 const props = defineProps<{ finding: Schemas["KeptFinding"] }>();
 const emit = defineEmits<{ done: [words: string] }>();
 const { data, error: unread } = useMend(() => props.finding.id);
-const { data: known } = usePeople();
 const reason = ref("");
 const people = ref<string[]>([]);
 const reach = ref<ReachChoice>({ kind: "only", collections: [] });
@@ -97,7 +96,7 @@ const remedy = () =>
         >
         <form v-else class="stack" @submit.prevent="remedy">
           <TextField v-if="data.needs === 'reason'" v-model="reason" label="Why?" :longest="500" />
-          <PickPeople v-if="data.needs === 'login'" v-model="people" :people="known ?? []" label="The new owner" />
+          <PickPeople v-if="data.needs === 'login'" v-model="people" one label="The new owner" />
           <ReachEditor v-if="data.needs === 'reach'" v-model="reach" :resource="data.resource" label="Where it would do" />
           <TextField v-if="data.needs === ''" v-model="reason" label="Why" hint="for the ledger, if you like" :longest="500" />
           <div class="row">

@@ -10,8 +10,10 @@ import { useStale } from "@/api/reads/directory";
 import { useResources } from "@/api/reads/resources";
 import { useAttempt } from "@/ui/use/attempt";
 import Choose from "@/ui/forms/Choose.vue";
+import FindWord from "@/ui/forms/FindWord.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -24,7 +26,8 @@ import Questions from "./Questions.vue";
 type DataClass = "open" | "internal" | "personal" | "restricted";
 const router = useRouter();
 const mine = useMyReviews();
-const all = useReviews();
+const word = ref("");
+const all = useReviews(word);
 const { data: resources } = useResources();
 const { total: waiting } = useWaiting();
 const starting = ref(false);
@@ -141,10 +144,11 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
     <p v-if="!mine.data.value?.length && !can('reviews.list')" class="empty">No review asks anything of you.</p>
     <section v-if="can('reviews.list')" aria-labelledby="all">
       <h2 id="all">All reviews</h2>
-      <p v-if="!all.data.value?.length" class="empty">
+      <FindWord v-model="word" label="Find a review" :shown="all.items.value.length" :total="all.total.value" />
+      <p v-if="!all.items.value.length && !word" class="empty">
         There was no review yet. One asks owners whether what their clients hold is still needed.
       </p>
-      <table v-else class="log">
+      <table v-else-if="all.items.value.length" class="log">
         <thead>
           <tr>
             <th scope="col">Review</th>
@@ -156,7 +160,7 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in all.data.value" :key="one.id">
+          <tr v-for="one in all.items.value" :key="one.id">
             <td class="free">
               <RouterLink :to="{ name: 'review', params: { id: one.id } }">{{ one.name }}</RouterLink>
               <div class="soft small">by {{ one.started_by }}</div>
@@ -171,6 +175,12 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
           </tr>
         </tbody>
       </table>
+      <MoreRows
+        :shown="all.items.value.length"
+        :more="!!all.hasNextPage.value"
+        :busy="all.isFetchingNextPage.value"
+        @more="all.fetchNextPage()"
+      />
     </section>
   </Loadable>
 </template>

@@ -4,13 +4,12 @@ import { NButton } from "naive-ui";
 import { computed, ref, watchEffect } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { usePeople, useStale } from "@/api/reads/directory";
+import { useStale } from "@/api/reads/directory";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 const props = defineProps<{ client: string; owners: Schemas["Owner"][] }>();
 const emit = defineEmits<{ done: [] }>();
-const { data: people } = usePeople();
 const chosen = ref<string[]>([]);
 const level = ref<"full" | "edit" | "read">("full");
 const LEVELS = [
@@ -20,7 +19,7 @@ const LEVELS = [
 ] as const;
 const error = ref<unknown>(null);
 const stale = useStale();
-const before = computed(() => props.owners.map((owner) => people.value?.find((one) => one.id === owner.id)?.login ?? owner.id));
+const before = computed(() => props.owners.map((owner) => owner.id));
 const names = computed(() => Object.fromEntries(props.owners.map((owner) => [owner.id, owner.name])));
 watchEffect(() => (chosen.value = [...before.value]));
 const changed = computed(() => chosen.value.join() !== before.value.join());
@@ -48,7 +47,7 @@ async function save(): Promise<void> {
 
 <template>
   <form class="stack" @submit.prevent="save">
-    <PickPeople v-model="chosen" :people="people ?? []" :names="names" label="Owners" hint="who answers for it" />
+    <PickPeople v-model="chosen" :names="names" label="Owners" hint="who answers for it" />
     <label v-if="chosen.some((one) => !before.includes(one))" class="row">
       Those added own it
       <select v-model="level" class="plain-input">

@@ -7,7 +7,6 @@ import { useRoute, useRouter } from "vue-router";
 import { api, must, type Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useClients, useDossier, useRegistering } from "@/api/reads/clients";
-import { usePeople, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import { useDraft } from "@/ui/use/draft";
 import { confidential, signsIn } from "@/ui/use/words";
@@ -18,6 +17,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import CredentialPanel from "@/pages/credentials/CredentialPanel.vue";
+import { useStale } from "@/api/reads/directory";
 import TryIt from "@/pages/resources/TryIt.vue";
 import InitialAccess from "./InitialAccess.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
@@ -27,7 +27,6 @@ const route = useRoute();
 const router = useRouter();
 const id = computed(() => String(route.params.id ?? ""));
 const { data: dossier } = useDossier(id);
-const { data: people } = usePeople();
 const { data: registering } = useRegistering();
 const stale = useStale();
 const SHOWN = 5;
@@ -104,7 +103,7 @@ async function register(): Promise<void> {
           >
           <label><input v-model="kind" type="radio" value="device" name="kind" /> a device that shows a code, for whoever types it</label>
         </fieldset>
-        <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
+        <PickPeople v-model="owners" label="Owners" hint="who answers for it" />
         <details :open="signsIn(kind)">
           <summary>{{ signsIn(kind) ? "Where people are sent, who makes it" : "Who makes it" }}, and who helps its users</summary>
           <div class="stack further">
@@ -115,7 +114,7 @@ async function register(): Promise<void> {
         <div class="row">
           <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>
           <span v-if="!owners.length" class="soft small">{{
-            people ? "Without an owner the audit will list it." : "You become its owner."
+            can("people.list") ? "Without an owner the audit will list it." : "You become its owner."
           }}</span>
         </div>
       </form>

@@ -4,21 +4,22 @@ import { NButton } from "naive-ui";
 import { ref } from "vue";
 import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useRemoved } from "@/api/reads/clients";
+import { readRemoved, useRemoved } from "@/api/reads/clients";
 import { useStale } from "@/api/reads/directory";
 import ExportList from "@/ui/ExportList.vue";
-import { whole } from "@/ui/use/export";
 import { useAttempt } from "@/ui/use/attempt";
+import FindWord from "@/ui/forms/FindWord.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, now } from "@/ui/use/times";
+import { count } from "@/ui/use/words";
 import AuditTabs from "@/pages/audit/AuditTabs.vue";
 
-// As many as one call answers.
-const MOST = 100;
-const { data, error: unread, isLoading, refetch } = useRemoved();
+const word = ref("");
+const { items, total, error: unread, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useRemoved(word);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const sure = ref("");
@@ -39,7 +40,7 @@ const restore = (id: string) =>
 <template>
   <PageHead
     title="Removed"
-    :count="data ? `${data.length} ${data.length === 1 ? 'client' : 'clients'}` : ''"
+    :count="total === null ? '' : count(total, 'client')"
     lead="A removed client holds nothing and gets no token; for a while it can be restored with what it held"
   >
     <template #below><AuditTabs /></template>
@@ -49,11 +50,12 @@ const restore = (id: string) =>
     credential.
   </p>
   <ProblemNote v-if="error" :error="error" />
-  <Loadable :loading="isLoading" :error="unread" :ready="!!data" :lines="6" :retry="refetch">
-    <p v-if="!data?.length" class="empty">
+  <Loadable :loading="isLoading" :error="unread" :ready="total !== null" :lines="6" :retry="refetch">
+    <FindWord v-model="word" label="Find a removed client" :shown="items.length" :total="total" />
+    <p v-if="!items.length && !word" class="empty">
       Nothing was removed. Clients are removed from the list of clients, once they are disabled and their credentials are dead.
     </p>
-    <table v-else class="log">
+    <table v-else-if="items.length" class="log">
       <thead>
         <tr>
           <th scope="col">Client</th>
@@ -65,7 +67,7 @@ const restore = (id: string) =>
         </tr>
       </thead>
       <tbody>
-        <tr v-for="one in data" :key="one.client_id">
+        <tr v-for="one in items" :key="one.client_id">
           <td class="free name">
             {{ one.name }}
             <div class="soft small">
@@ -96,8 +98,8 @@ const restore = (id: string) =>
         </tr>
       </tbody>
     </table>
-    <ExportList v-if="data?.length" name="removed" what="this list" :read="() => whole(data)" />
-    <p v-if="(data?.length ?? 0) >= MOST" class="soft">The {{ MOST }} that were removed last are shown; the ledger has every removal.</p>
+    <MoreRows :shown="items.length" :more="!!hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage()" />
+    <ExportList v-if="items.length" name="removed" what="this list" :read="(cursor) => readRemoved(word, cursor)" />
   </Loadable>
 </template>
 

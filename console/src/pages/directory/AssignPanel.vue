@@ -11,7 +11,7 @@ import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
 
-const props = defineProps<{ role: Schemas["Role"]; people: Schemas["Person"][]; groups: Schemas["Group"][] }>();
+const props = defineProps<{ role: Schemas["Role"]; groups: Schemas["Group"][] }>();
 const emit = defineEmits<{ done: [] }>();
 type Kind = "person" | "group" | "client";
 const kind = ref<Kind>("person");
@@ -70,7 +70,7 @@ async function assign(): Promise<void> {
         ><input v-model="kind" type="radio" :value="value" :name="`kind-${role.name}`" /> {{ word }}</label
       >
     </div>
-    <PickPeople v-if="kind === 'person'" v-model="chosenPeople" :people="props.people" label="People" />
+    <PickPeople v-if="kind === 'person'" v-model="chosenPeople" label="People" />
     <div v-else-if="kind === 'group'" class="row">
       <NCheckbox
         v-for="one in props.groups"

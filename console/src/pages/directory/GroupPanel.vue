@@ -4,7 +4,7 @@ import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { useStale } from "@/api/reads/directory";
+import { readGroups, useStale } from "@/api/reads/directory";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { useMeanwhile } from "@/ui/use/meanwhile";
@@ -12,7 +12,7 @@ import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 
-const props = defineProps<{ people: Schemas["Person"][]; groups: Schemas["Group"][]; group?: Schemas["Group"] }>();
+const props = defineProps<{ groups: Schemas["Group"][]; group?: Schemas["Group"] }>();
 const emit = defineEmits<{ done: [] }>();
 const name = ref(props.group?.name ?? "");
 const title = ref(props.group?.title ?? "");
@@ -21,6 +21,7 @@ const inner = ref([...(props.group?.groups ?? [])]);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 type Group = Schemas["Group"];
+const names = Object.fromEntries((props.group?.people ?? []).map((one) => [one.login, one.name]));
 const loginsOf = (one: Group) => one.people.map((person) => person.login);
 const { rows, undecided, header, saving } = useMeanwhile<Group>(
   props.group,
@@ -39,10 +40,7 @@ const { rows, undecided, header, saving } = useMeanwhile<Group>(
       take: (one) => (inner.value = [...one.groups]),
     },
   ],
-  async () =>
-    (await must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: { directory: directory.value } } }))).find(
-      (one) => one.name === props.group?.name,
-    ),
+  async () => (await readGroups({ q: props.group?.name, limit: 100 })).items.find((one) => one.name === props.group?.name),
 );
 const others = computed(() => props.groups.filter((one) => one.name !== props.group?.name));
 const where = () => ({ path: { directory: directory.value, group: name.value.trim() } });
@@ -71,7 +69,7 @@ const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/
   <form class="stack" @submit.prevent="save">
     <TextField v-if="!group" v-model="name" label="Name" hint="lower-case words joined by hyphens; it stays" :longest="60" />
     <TextField v-model="title" label="Title" :longest="200" />
-    <PickPeople v-model="members" :people="people" label="People" />
+    <PickPeople v-model="members" :names="names" label="People" />
     <fieldset v-if="others.length">
       <legend>Groups in it</legend>
       <div class="row">

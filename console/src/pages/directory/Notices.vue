@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // What people were told and how the mails fared; and the addresses that hear of everything.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
@@ -9,22 +9,22 @@ import { useFailingDuties, useNotices, useWebhooks } from "@/api/reads/notices";
 import { useAttempt } from "@/ui/use/attempt";
 import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import FindWord from "@/ui/forms/FindWord.vue";
 import StateWord from "@/ui/StateWord.vue";
 import RecipientKey from "./RecipientKey.vue";
 
-const { data: told } = useNotices();
+const word = ref("");
+const { items: told, isSuccess: known, hasNextPage, isFetchingNextPage, fetchNextPage } = useNotices(word);
 const { data: hooks } = useWebhooks();
 const { data: failing } = useFailingDuties();
-const all = ref(false);
 const url = ref("");
 const key = ref("");
 const sure = ref("");
 const dead = ref<{ id: string; events: Schemas["DeadEvent"][] } | null>(null);
 const { error, attempt } = useAttempt();
 const stale = useStale();
-const FEW = 6;
-const shown = computed(() => (all.value ? (told.value ?? []) : (told.value ?? []).slice(0, FEW)));
 const at = (webhook: string) => ({ params: { path: { directory: directory.value, webhook } } });
 
 const change = (work: () => Promise<unknown>) =>
@@ -82,8 +82,9 @@ const look = (id: string) =>
         </li>
       </ul>
     </div>
-    <p v-if="told && !told.length" class="empty">Nobody was told anything yet: it is looked every minute.</p>
-    <table v-else-if="told" class="log">
+    <FindWord v-if="told.length || word" v-model="word" label="Find a notice" :shown="told.length" :total="null" />
+    <p v-if="known && !told.length && !word" class="empty">Nobody was told anything yet: it is looked every minute.</p>
+    <table v-else-if="told.length" class="log">
       <thead>
         <tr>
           <th scope="col">Noted</th>
@@ -93,7 +94,7 @@ const look = (id: string) =>
         </tr>
       </thead>
       <tbody>
-        <tr v-for="one in shown" :key="one.id">
+        <tr v-for="one in told" :key="one.id">
           <td class="nowrap"><Moment :at="one.at" /></td>
           <td class="nowrap">{{ one.person }}</td>
           <td>
@@ -111,9 +112,7 @@ const look = (id: string) =>
         </tr>
       </tbody>
     </table>
-    <button v-if="told && told.length > FEW" type="button" class="link-button" @click="all = !all">
-      {{ all ? "Show fewer" : `Show all ${told.length}` }}
-    </button>
+    <MoreRows :shown="told.length" :more="!!hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage()" />
 
     <p v-if="can('calendar.make')" class="row feed">
       <button type="button" class="link-button" @click="makeCalendar(false)">Make a calendar feed of my own clients</button>

@@ -5,14 +5,15 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { readHolders, useGroups, usePeople, useRoles, useStale } from "@/api/reads/directory";
+import { readHolders, readPeople, useGroups, usePeople, useRoles, useStale } from "@/api/reads/directory";
 import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import FindSome from "@/ui/forms/FindSome.vue";
-import { whole } from "@/ui/use/export";
+import FindWord from "@/ui/forms/FindWord.vue";
 import { askFirst } from "@/ui/use/ask";
 import { useSome } from "@/ui/use/some";
 import { count, figure } from "@/ui/use/words";
@@ -24,15 +25,12 @@ import RolePanel from "./RolePanel.vue";
 
 const route = useRoute();
 const router = useRouter();
-const { data: people, error, isLoading, refetch } = usePeople();
+const word = ref("");
+const { items: people, total, error, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = usePeople(word);
 const { data: groups, refetch: groupsAgain } = useGroups();
 const { data: roles, error: rolesError, refetch: rolesAgain } = useRoles();
 const stale = useStale();
 const failed = ref<unknown>(null);
-const { wanted, shown, matching, found, all } = useSome(
-  () => people.value,
-  (one) => `${one.name} ${one.login} ${one.roles.join(" ")} ${belongs(one.login).join(" ")}`,
-);
 const {
   wanted: ofGroups,
   shown: someGroups,
@@ -46,7 +44,7 @@ const {
 watch(
   () => route.query,
   (query) => {
-    wanted.value = typeof query.person === "string" ? query.person : "";
+    word.value = typeof query.person === "string" ? query.person : "";
     ofGroups.value = typeof query.group === "string" ? query.group : "";
   },
   { immediate: true },
@@ -62,8 +60,6 @@ const openHolders = (role: Schemas["Role"]) =>
 const adding = ref(false);
 const open = computed(() => String(route.query.open ?? ""));
 const show = (what: string) => void router.replace({ query: open.value === what ? {} : { open: what }, hash: route.hash });
-const belongs = (login: string) =>
-  (groups.value ?? []).filter((group) => group.people.some((one) => one.login === login)).map((group) => group.name);
 const byResource = computed(() => {
   const found = new Map<string, Schemas["Role"][]>();
   const only = typeof route.query.role === "string" ? route.query.role : "";
@@ -130,13 +126,13 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
 </script>
 
 <template>
-  <PageHead title="People" :count="people ? String(people.length) : ''" lead="Who belongs to what, and which roles they hold where">
+  <PageHead title="People" :count="total === null ? '' : figure(total)" lead="Who belongs to what, and which roles they hold where">
     <NButton v-if="can('people.add')" :aria-expanded="adding" @click="adding = !adding">{{ adding ? "Cancel" : "Add people" }}</NButton>
   </PageHead>
   <Loadable
     :loading="isLoading"
     :error="error ?? rolesError"
-    :ready="!!people && !!groups && !!roles"
+    :ready="total !== null && !!groups && !!roles"
     :lines="16"
     :retry="() => (refetch(), groupsAgain(), rolesAgain())"
   >
@@ -144,8 +140,8 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
     <ProblemNote v-if="failed" :error="failed" />
     <div class="columns">
       <section aria-labelledby="people-title">
-        <h2 id="people-title">People</h2>
-        <FindSome v-model="wanted" label="Find a person" :shown="shown.length" :found="found" :all="all" />
+        <div class="part-head"><h2 id="people-title">People</h2></div>
+        <FindWord v-model="word" label="Find a person" :shown="people.length" :total="total" />
         <table class="log">
           <thead>
             <tr>
@@ -155,14 +151,14 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
             </tr>
           </thead>
           <tbody>
-            <template v-for="one in shown" :key="one.id">
+            <template v-for="one in people" :key="one.id">
               <tr>
                 <td class="free">
                   {{ one.name }}
                   <div class="soft small">{{ one.login }}</div>
                   <div v-if="one.roles.length" class="soft small">{{ one.roles.join(", ") }}</div>
                 </td>
-                <td class="free">{{ belongs(one.login).join(", ") || "–" }}</td>
+                <td class="free">{{ one.groups?.join(", ") || "–" }}</td>
                 <td class="nowrap">
                   <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? 'active' : 'inactive'" />
                   <div v-if="can('people.change')">
@@ -216,7 +212,12 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
             </template>
           </tbody>
         </table>
-        <ExportList name="people" :what="wanted.trim() ? 'who matches' : 'all people'" :read="() => whole(matching)" />
+        <MoreRows :shown="people.length" :more="!!hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage()" />
+        <ExportList
+          name="people"
+          :what="word ? 'who matches' : 'all people'"
+          :read="(cursor) => readPeople({ q: word, cursor, limit: 100 })"
+        />
       </section>
       <section aria-labelledby="groups-title">
         <div class="part-head">
@@ -226,7 +227,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
           }}</NButton>
         </div>
         <div v-if="open === 'group:'" class="card">
-          <GroupPanel :people="people ?? []" :groups="groups ?? []" @done="show(open)" />
+          <GroupPanel :groups="groups ?? []" @done="show(open)" />
         </div>
         <FindSome v-model="ofGroups" label="Find a group" :shown="someGroups.length" :found="foundGroups" :all="allGroups" />
         <p v-if="!groups?.length" class="soft">No groups yet.</p>
@@ -261,7 +262,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
               </tr>
               <tr v-if="open === `group:${group.name}`">
                 <td colspan="3">
-                  <GroupPanel :people="people ?? []" :groups="groups ?? []" :group="group" @done="show(open)" />
+                  <GroupPanel :groups="groups ?? []" :group="group" @done="show(open)" />
                 </td>
               </tr>
             </template>
@@ -349,7 +350,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
             </tr>
             <tr v-if="open === `assign:${role.name}`">
               <td colspan="4">
-                <AssignPanel :role="role" :people="people ?? []" :groups="groups ?? []" @done="show(open)" />
+                <AssignPanel :role="role" :groups="groups ?? []" @done="show(open)" />
               </td>
             </tr>
           </template>

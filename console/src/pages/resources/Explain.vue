@@ -4,7 +4,6 @@ import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type RouteLocationRaw, useRouter } from "vue-router";
 import { useCan } from "@/api/session";
-import { usePeople } from "@/api/reads/directory";
 import { type Question, useExplanation, useResource, useResources } from "@/api/reads/resources";
 import Choose from "@/ui/forms/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
@@ -19,13 +18,13 @@ const router = useRouter();
 const resource = ref<string | null>(null);
 const operation = ref<string | null>(null);
 const kind = ref<"application" | "delegated">("application");
-const person = ref<string | null>(null);
+const people = ref<string[]>([]);
+const person = computed(() => people.value[0] ?? null);
 const object = ref("");
 const token = ref("");
 const withToken = ref(false);
 const { data: resources } = useResources();
 const { data: catalogue } = useResource(() => resource.value ?? "");
-const { data: people } = usePeople();
 const question = computed<Question | null>(() =>
   resource.value && operation.value
     ? {
@@ -49,7 +48,6 @@ const operations = computed(() =>
   (catalogue.value?.operations ?? []).map((one) => ({ label: `${one.title} (${one.name})`, value: one.name })),
 );
 const concerns = computed(() => catalogue.value?.operations.find((one) => one.name === operation.value)?.concerns_object ?? false);
-const persons = computed(() => (people.value ?? []).map((one) => ({ label: one.name, value: one.login })));
 const first = (kind: string) => data.value?.steps[0]?.kind === kind;
 
 /** Where the evidence of a failed check can be seen and changed. */
@@ -110,19 +108,12 @@ defineExpose({ put });
     <div class="row">
       <label class="way"><input v-model="kind" type="radio" value="application" name="explain-kind" /> as itself</label>
       <label class="way"><input v-model="kind" type="radio" value="delegated" name="explain-kind" /> for a person</label>
-      <Choose
-        v-if="kind === 'delegated' && people"
-        v-model="person"
-        :options="persons"
-        label="Person it acts for"
-        placeholder="Which person?"
-        class="person"
-      />
       <button type="button" class="link-button small" :aria-expanded="withToken" @click="((withToken = !withToken), (token = ''))">
         {{ withToken ? "without the token" : "judge a token too" }}
       </button>
       <RouterLink :to="{ name: 'token' }" class="small">read a token</RouterLink>
     </div>
+    <PickPeople v-if="kind === 'delegated'" v-model="people" label="Person it acts for" single />
     <label v-if="withToken" class="field"
       >Access token <span class="hint">checked and forgotten; it is not kept</span
       ><textarea v-model.lazy="token" class="plain-input" rows="3" spellcheck="false" autocomplete="off"></textarea>

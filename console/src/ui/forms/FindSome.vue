@@ -7,7 +7,7 @@ const wanted = defineModel<string>({ required: true });
 </script>
 
 <template>
-  <div v-if="all > shown || wanted" class="row find" role="search">
+  <div v-if="all > shown || wanted" class="row find">
     <input v-model="wanted" class="plain-input" type="search" :aria-label="label" :placeholder="label" maxlength="100" />
     <span role="status" class="soft small">
       <template v-if="!found">Nothing matches.</template>

@@ -1,40 +1,74 @@
 <script setup lang="ts">
-// Choose people by typing part of a name: the first few matches to press, the chosen ones to take back.
-// Whoever may not list people writes whole logins instead.
-import { computed, ref, useId } from "vue";
+// Choose people by typing part of a name: the first few matches to press, the chosen ones to take back. The service
+// looks, so that it does not matter how many there are. Whoever may not list people writes whole logins instead.
+import { computed, onBeforeUnmount, onMounted, ref, useId, watch } from "vue";
 import type { Schemas } from "@/api/client";
+import { readPeople } from "@/api/reads/directory";
 import { can } from "@/api/session";
 
 const props = defineProps<{
-  people: Schemas["Person"][];
   label: string;
   hint?: string;
+  /** Of those who are chosen already. */
   names?: Record<string, string>;
+  /** No more than one is meant. */
+  single?: boolean;
 }>();
 const chosen = defineModel<string[]>({ required: true });
 const wanted = ref("");
 const id = useId();
 const MOST = 5;
+const PAUSE_MS = 200;
 const unlisted = computed(() => !can("people.list"));
-const name = (login: string) => props.people.find((one) => one.login === login)?.name ?? props.names?.[login] ?? login;
-const matches = computed(() => {
-  const part = wanted.value.trim().toLowerCase();
-  const free = props.people.filter((one) => one.active && !chosen.value.includes(one.login));
-  return free.filter((one) => `${one.name} ${one.login}`.toLowerCase().includes(part)).slice(0, MOST);
+const found = ref<Schemas["Person"][] | null>(null);
+const failed = ref(false);
+const met = ref<Record<string, string>>({});
+const name = (login: string) => met.value[login] ?? props.names?.[login] ?? login;
+const isChosen = (one: Schemas["Person"]) => chosen.value.includes(one.login) || chosen.value.includes(one.id);
+const matches = computed(() => (found.value ?? []).filter((one) => !isChosen(one)).slice(0, MOST));
+const open = computed(() => !(props.single && chosen.value.length));
+
+let pause = 0;
+let asked = 0;
+// For which word there are matches.
+let looked: string | null = null;
+async function look(): Promise<void> {
+  window.clearTimeout(pause);
+  if (unlisted.value) return;
+  const word = wanted.value.trim();
+  const mine = ++asked;
+  try {
+    const page = await readPeople({ q: word, active: true, limit: Math.min(MOST + chosen.value.length, 100) });
+    if (mine !== asked) return;
+    found.value = page.items;
+    for (const one of page.items) met.value[one.login] = one.name;
+    looked = word;
+    failed.value = false;
+  } catch {
+    if (mine === asked) failed.value = true;
+  }
+}
+onMounted(look);
+onBeforeUnmount(() => window.clearTimeout(pause));
+watch(wanted, () => {
+  window.clearTimeout(pause);
+  pause = window.setTimeout(() => void look(), PAUSE_MS);
 });
 
 function take(login: string): void {
   chosen.value = [...chosen.value, login];
   wanted.value = "";
 }
-function first(): void {
-  const one = matches.value[0];
-  const login = wanted.value.trim().toLowerCase();
+async function first(): Promise<void> {
+  const word = wanted.value.trim();
+  if (!word) return;
   if (unlisted.value) {
-    if (login && !chosen.value.includes(login)) take(login);
+    if (!chosen.value.includes(word.toLowerCase())) take(word.toLowerCase());
     return;
   }
-  if (wanted.value.trim() && one) take(one.login);
+  if (looked !== word) await look();
+  const one = matches.value[0];
+  if (looked === word && wanted.value.trim() === word && one) take(one.login);
 }
 </script>
 
@@ -49,7 +83,7 @@ function first(): void {
         <button type="button" :aria-label="`Take ${name(login)} back`" @click="chosen = chosen.filter((one) => one !== login)">×</button>
       </li>
     </ul>
-    <div v-if="unlisted" class="row typed">
+    <div v-if="unlisted && open" class="row typed">
       <input
         :id="id"
         v-model="wanted"
@@ -62,7 +96,7 @@ function first(): void {
       <button type="button" class="add" :disabled="!wanted.trim()" @click="first">Add</button>
     </div>
     <input
-      v-else
+      v-else-if="open"
       :id="id"
       v-model="wanted"
       class="plain-input"
@@ -71,11 +105,14 @@ function first(): void {
       placeholder="Part of a name"
       @keydown.enter.prevent="first"
     />
-    <ul v-if="!unlisted" class="row matches" aria-label="Matches">
+    <p v-if="failed" class="small" role="alert">
+      People cannot be read now. <button type="button" class="link-button" @click="look">Try again</button>
+    </p>
+    <ul v-else-if="!unlisted && open" class="row matches" aria-label="Matches">
       <li v-for="one in matches" :key="one.login">
         <button type="button" @click="take(one.login)">+ {{ one.name }}</button>
       </li>
-      <li v-if="!matches.length" class="soft small">{{ people.length ? "Nobody of that name" : "Reading …" }}</li>
+      <li v-if="!matches.length" class="soft small">{{ found ? "Nobody of that name" : "Reading …" }}</li>
     </ul>
   </div>
 </template>

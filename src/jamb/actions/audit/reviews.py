@@ -108,11 +108,23 @@ def start_review(act: Act, name: str, scope: ReviewScope, days: int) -> ReviewVi
         return review_view(row, reviews.counts(unit.session, [row.id]).get(row.id, {}))
 
 
-def list_reviews(act: Act, limit: int) -> list[ReviewView]:
+def list_reviews(
+    act: Act, query: str = "", after: tuple[datetime, UUID] | None = None, limit: int = 50
+) -> tuple[list[ReviewView], tuple[datetime, UUID] | None, int]:
+    """Return a page of reviews, the latest first.
+
+    Args:
+        query: part of a name.
+
+    Returns:
+        The page, when its last one was started and its id where there are more, and how many are found in all.
+    """
     with act.read() as session:
-        rows = reviews.reviews_of(session, act.directory.id, limit)
-        counted = reviews.counts(session, [row.id for row in rows])
-        return [review_view(row, counted.get(row.id, {})) for row in rows]
+        rows, total = reviews.reviews_page(session, act.directory.id, query, after, limit + 1)
+        shown = rows[:limit]
+        counted = reviews.counts(session, [row.id for row in shown])
+        more = (shown[-1].started_at, shown[-1].id) if len(rows) > limit else None
+        return [review_view(row, counted.get(row.id, {})) for row in shown], more, total
 
 
 def read_review(act: Act, review_id: UUID) -> ReviewView:

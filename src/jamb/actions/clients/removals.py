@@ -94,7 +94,7 @@ def remove(act: Act, client_id: str, reason: str) -> Removed:
         client.state, client.folded_name = ClientState.REMOVED.value, f"removed\0{client.id}".replace("\0", " ")
         unit.session.add(client)
         unit.session.flush()
-        return _removed(unit.session, act.directory, row)
+        return _removed(unit.session, act.directory, [row])[0]
 
 
 def restore(act: Act, client_id: str) -> Client:
@@ -137,10 +137,22 @@ def restore(act: Act, client_id: str) -> Client:
         return client_view(act.directory, load_one(unit.session, act.directory, client, act.now), act.now)
 
 
-def list_removed(act: Act, limit: int) -> list[Removed]:
-    """Return what was removed, the latest first, with what ended by that."""
+def list_removed(
+    act: Act, query: str = "", after: tuple[datetime, str] | None = None, limit: int = 50
+) -> tuple[list[Removed], tuple[datetime, str] | None, int]:
+    """Return a page of what was removed, the latest first, with what ended by that.
+
+    Args:
+        query: part of a name, or how a client id begins.
+
+    Returns:
+        The page, when its last one was removed and its id where there are more, and how many are found in all.
+    """
     with act.read() as session:
-        return [_removed(session, act.directory, row) for row in removals.removals_of(session, act.directory.id, limit)]
+        rows, total = removals.removals_of(session, act.directory.id, query, after, limit + 1)
+        shown = rows[:limit]
+        more = (shown[-1].removed_at, shown[-1].client_id) if len(rows) > limit else None
+        return _removed(session, act.directory, shown), more, total
 
 
 def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: datetime) -> RemovalPreview:
@@ -252,21 +264,31 @@ def _give_back(unit: Unit, client: clients.ClientRow, ended: dict[str, list[dict
     return back
 
 
-def _removed(session: Session, directory: Directory, row: RemovalRow) -> Removed:
+def _removed(session: Session, directory: Directory, rows: Sequence[RemovalRow]) -> list[Removed]:
     names = {resource.id: resource.name for resource in resources.resources_of(session, directory.id)}
-    grants = [session.get(GrantRow, UUID(one["id"])) for one in row.ended["consents"]]
-    held = [session.get(AssignmentRow, UUID(one["id"])) for one in row.ended["roles"]]
-    roles_ended = [session.get(RoleRow, one.role_id) for one in held if one is not None]
-    return Removed(
-        client_id=row.client_id,
-        name=row.name,
-        removed_at=row.removed_at,
-        removed_by=row.removed_by,
-        reason=row.reason,
-        restore_until=row.restore_until,
-        consents=tuple(f"{names[grant.resource_id]}: {grant.permission}" for grant in grants if grant is not None),
-        roles=tuple(one.name for one in roles_ended if one is not None),
-    )
+    consents = {grant.id: grant for grant in clients.grants_by_id(session, _ended(rows, "consents"))}
+    held = roles.names_assigned(session, _ended(rows, "roles"))
+    return [
+        Removed(
+            client_id=row.client_id,
+            name=row.name,
+            removed_at=row.removed_at,
+            removed_by=row.removed_by,
+            reason=row.reason,
+            restore_until=row.restore_until,
+            consents=tuple(
+                f"{names[consents[key].resource_id]}: {consents[key].permission}"
+                for key in _ended([row], "consents")
+                if key in consents
+            ),
+            roles=tuple(held[key] for key in _ended([row], "roles") if key in held),
+        )
+        for row in rows
+    ]
+
+
+def _ended(rows: Iterable[RemovalRow], what: str) -> list[UUID]:
+    return [UUID(ended["id"]) for row in rows for ended in row.ended[what]]
 
 
 def _said(moment: datetime | None) -> str:

@@ -25,9 +25,18 @@ from jamb.store.directory.people import PersonRow
 from jamb.wire.directory.roles import Group, Member
 
 
-def list_groups(act: Act) -> list[Group]:
+def list_groups(
+    act: Act, query: str = "", after: str | None = None, limit: int = 50
+) -> tuple[list[Group], str | None, int]:
+    """Return a page of groups by name, the name of its last one when there are more, and how many are found in all.
+
+    Args:
+        query: part of a name or title.
+    """
     with act.read() as session:
-        return _groups(session, act.directory)
+        rows, total = roles.groups_page(session, act.directory.id, query, after, limit + 1)
+        shown = rows[:limit]
+        return _views(session, act.directory, shown), shown[-1].name if len(rows) > limit else None, total
 
 
 def check_groups(session: Session, directory: Directory, names: Sequence[str]) -> None:
@@ -153,6 +162,10 @@ def _record(session: Session, directory: Directory, name: str) -> dict[str, obje
 
 
 def _groups(session: Session, directory: Directory) -> list[Group]:
+    return _views(session, directory, roles.groups_of(session, directory.id))
+
+
+def _views(session: Session, directory: Directory, rows: Sequence[roles.GroupRow]) -> list[Group]:
     people = roles.direct_people(session, directory.id)
     inner = roles.inner_groups(session, directory.id)
     return [
@@ -165,7 +178,7 @@ def _groups(session: Session, directory: Directory) -> list[Group]:
             groups=tuple(inner.get(row.name, ())),
             everyone=len({person.id for name in holders(inner, row.name) for person in people.get(name, ())}),
         )
-        for row in roles.groups_of(session, directory.id)
+        for row in rows
     ]
 
 

@@ -121,7 +121,13 @@ def list_people(
         ids = [row.id for row in shown]
         held = roles.role_names(session, act.directory.id, act.now, *ids)
         with_factor = second_factors.among_people(session, ids)
-        views = [person_view(row, held).model_copy(update={"second_factor": row.id in with_factor}) for row in shown]
+        belongs = roles.group_names(session, ids)
+        views = [
+            person_view(row, held).model_copy(
+                update={"second_factor": row.id in with_factor, "groups": belongs.get(row.id, [])}
+            )
+            for row in shown
+        ]
         return views, (shown[-1].name, str(shown[-1].id)) if len(rows) > limit else None, total
 
 

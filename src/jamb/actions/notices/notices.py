@@ -70,11 +70,21 @@ def tell(backend: Backend, slug: str, now: datetime) -> Told:
         return Told(noted, mails, pushes)
 
 
-def list_told(act: Act, limit: int) -> list[Notice]:
-    """Return what people were told last, and how the mails fared; the latest first."""
+def list_told(
+    act: Act, query: str = "", after: tuple[datetime, UUID] | None = None, limit: int = 50
+) -> tuple[list[Notice], tuple[datetime, UUID] | None]:
+    """Return a page of what people were told, and how the mails fared; the latest first.
+
+    Args:
+        query: part of what was told, or of a person's name.
+
+    Returns:
+        The page, and when its last one was noted and its id where there are more.
+    """
     with act.read() as session:
-        rows = notices.told(session, act.directory.id, limit)
-        return [
+        rows = notices.told(session, act.directory.id, query, after, limit + 1)
+        last = rows[limit - 1][0] if len(rows) > limit else None
+        shown = [
             Notice(
                 id=row.id,
                 kind=row.kind,
@@ -87,8 +97,9 @@ def list_told(act: Act, limit: int) -> list[Notice]:
                 error=mail.error if mail else "",
                 failed=bool(mail and mail.failed),
             )
-            for row, name, mail in rows
+            for row, name, mail in rows[:limit]
         ]
+        return shown, (last.at, last.id) if last is not None else None
 
 
 def directories_to_tell(backend: Backend) -> list[str]:

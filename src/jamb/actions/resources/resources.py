@@ -292,12 +292,21 @@ def draft(document: Any, data_class: DataClass) -> tuple[tuple[Operation, ...], 
     return operations, permissions_of(document, operations)
 
 
-def list_resources(act: Act) -> list[PublishedResource]:
+def list_resources(
+    act: Act, query: str = "", after: str | None = None, limit: int = 50
+) -> tuple[list[PublishedResource], str | None, int]:
+    """Return a page of resources by name, the name of its last one when there are more, and how many are found in all.
+
+    Args:
+        query: part of a name, title or identifier.
+    """
     with act.read() as session:
-        rows = resources.resources_of(session, act.directory.id)
-        found = resources.catalogues(session, rows)
+        rows, total = resources.resources_page(session, act.directory.id, query, after, limit + 1)
+        shown = rows[:limit]
+        found = resources.catalogues(session, shown)
         counts = resources.collection_counts(session, act.directory.id)
-        return [_view(row, found[row.id], counts.get(row.id, 0)) for row in rows]
+        views = [_view(row, found[row.id], counts.get(row.id, 0)) for row in shown]
+        return views, shown[-1].name if len(rows) > limit else None, total
 
 
 def read_resource(act: Act, name: str) -> PublishedResource:

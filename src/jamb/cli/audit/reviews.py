@@ -58,10 +58,12 @@ def start(
 
 
 @app.command("list")
-def list_reviews(output: Output = Form.TABLE) -> None:
+def list_reviews(
+    find: Annotated[str | None, typer.Option(help="Part of the name")] = None, output: Output = Form.TABLE
+) -> None:
     """List reviews, the latest first."""
     with connected() as jamb:
-        found = jamb.reviews.list()
+        found = list(jamb.reviews.list(q=find))
     names = ["waiting", *(one.value for one in Answer if one.value)]
 
     def show_all() -> None:
@@ -171,7 +173,7 @@ def carry_out(
 
 
 def _find(jamb: Jamb, reference: str) -> Review:
-    return meant(jamb.reviews.list(), reference, lambda one: {one.name}, noun="review", see="jamb reviews list")
+    return meant(list(jamb.reviews.list()), reference, lambda one: {one.name}, noun="review", see="jamb reviews list")
 
 
 def _show_items(items: list[ReviewItem]) -> None:

@@ -64,17 +64,22 @@ def restore(client: ClientArgument, output: Output = Form.TABLE) -> None:
     """Restore a removed client, disabled, with the consents and roles it had."""
     wanted = client.strip().casefold()
     with connected() as jamb:
-        found = [one for one in jamb.removals.list() if wanted in {one.client_id, one.name.casefold()}]
+        found = [
+            one for one in jamb.removals.list(q=client.strip()[:100]) if wanted in {one.client_id, one.name.casefold()}
+        ]
         if not found:
             raise NotFound(f"No removed client “{client}” is known.", next_step="See `jamb clients removed`.")
         done = jamb.removals.restore(found[0].client_id)
     emit(done, output, lambda: out.print(f"“{done.name}” is back, disabled: enable it and add a credential."))
 
 
-def removed(output: Output = Form.TABLE) -> None:
+def removed(
+    find: Annotated[str | None, typer.Option(help="Part of the name, or how a client id begins")] = None,
+    output: Output = Form.TABLE,
+) -> None:
     """List removed clients, the latest first."""
     with connected() as jamb:
-        found = jamb.removals.list()
+        found = list(jamb.removals.list(q=find))
 
     def show() -> None:
         table(

@@ -118,10 +118,12 @@ def change(
 
 
 @groups.command("list")
-def list_groups(output: Output = Form.TABLE) -> None:
+def list_groups(
+    find: Annotated[str | None, typer.Option(help="Part of the name or title")] = None, output: Output = Form.TABLE
+) -> None:
     """List the groups with their direct members."""
     with connected() as jamb:
-        found = list(jamb.groups.list())
+        found = list(jamb.groups.list(q=find))
     rows = [
         [
             one.name,

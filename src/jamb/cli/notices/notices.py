@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
 from typing import Annotated
 
@@ -24,11 +25,13 @@ WebhookArgument = Annotated[
 
 @app.command("list")
 def list_notices(
-    limit: Annotated[int, typer.Option(help="How many, the latest first")] = 50, output: Output = Form.TABLE
+    find: Annotated[str | None, typer.Option(help="Part of what was told, or of a person's name")] = None,
+    limit: Annotated[int, typer.Option(help="How many, the latest first")] = 50,
+    output: Output = Form.TABLE,
 ) -> None:
     """List what people were told, the latest first."""
     with connected() as jamb:
-        found = jamb.notices.list(limit=limit)
+        found = list(itertools.islice(jamb.notices.list(q=find), limit))
     emit(found, output, lambda: _show(found))
 
 

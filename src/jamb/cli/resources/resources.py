@@ -29,10 +29,13 @@ app = typer.Typer(no_args_is_help=True)
 
 
 @app.command("list")
-def list_resources(output: Output = Form.TABLE) -> None:
+def list_resources(
+    find: Annotated[str | None, typer.Option(help="Part of the name, title or identifier")] = None,
+    output: Output = Form.TABLE,
+) -> None:
     """List the resources of the directory."""
     with connected() as jamb:
-        found = list(jamb.resources.list())
+        found = list(jamb.resources.list(q=find))
     rows = [[one.name, one.title, one.identifier, str(one.operations), str(one.permissions)] for one in found]
     columns = ["resource", "title", "identifier", "operations", "permissions"]
     emit(found, output, lambda: table(columns, rows, right=["operations", "permissions"]))
@@ -148,9 +151,8 @@ def publish(
     sent = checked(ResourceSent, read_json("FILE", file))
     with connected() as jamb:
         # What is shown is what is changed: who else changes it meanwhile is not overwritten.
-        seen = next(
-            (jamb.resources.read(one.name).version for one in jamb.resources.list() if one.name == resource), None
-        )
+        known = any(one.name == resource for one in jamb.resources.list(q=resource[:100]))
+        seen = jamb.resources.read(resource).version if known else None
         change = jamb.resources.preview(resource, sent)
         if output is Form.TABLE:
             show_change(change)

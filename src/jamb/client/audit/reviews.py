@@ -14,8 +14,9 @@ from jamb.wire.resources.reach import ReachSent
 
 
 class Reviews(Section):
-    def list(self) -> builtins.list[Review]:
-        return self._transport.many(Review, "GET", "/reviews")
+    def list(self, *, q: str | None = None) -> Iterator[Review]:
+        """Yield reviews, the latest first, over all pages; `q`: part of a name."""
+        return self._transport.pages(Review, "/reviews", {"q": q, "limit": 100})
 
     def preview(
         self, *, resource: str = "", data: DataClass = DataClass.OPEN, clients: Sequence[str] = ()

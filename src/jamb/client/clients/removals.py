@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import builtins
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from jamb.client.base.section import Section, path_segment
 from jamb.wire.clients.clients import Client
@@ -25,9 +25,9 @@ class Removals(Section):
         """Restore a removed client, disabled, with what its removal ended."""
         return self._transport.one(Client, "POST", f"/clients/{path_segment(client_id)}/restoration")
 
-    def list(self) -> builtins.list[Removed]:
-        """Return removed clients, the latest first."""
-        return self._transport.many(Removed, "GET", "/removals", params={"limit": 100})
+    def list(self, *, q: str | None = None) -> Iterator[Removed]:
+        """Yield removed clients, the latest first, over all pages; `q`: part of a name, or how a client id begins."""
+        return self._transport.pages(Removed, "/removals", {"q": q, "limit": 100})
 
 
 class Publishers(Section):

@@ -50,8 +50,9 @@ class People(Section):
 
 
 class Groups(Section):
-    def list(self) -> Sequence[Group]:
-        return self._transport.many(Group, "GET", "/groups")
+    def list(self, *, q: str | None = None) -> Iterator[Group]:
+        """Yield all groups by name, over all pages; `q`: part of a name or title."""
+        return self._transport.pages(Group, "/groups", {"q": q, "limit": 100})
 
     def save(
         self,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from uuid import UUID
 
 from jamb.client.base.section import Section
@@ -10,9 +10,13 @@ from jamb.wire.notices.notices import CalendarFeed, DeadEvent, FailingDuty, Noti
 
 
 class Notices(Section):
-    def list(self, *, limit: int = 100) -> list[Notice]:
-        """Return what people were told last, and how the mails fared; the latest first."""
-        return self._transport.many(Notice, "GET", "/notices", params={"limit": limit})
+    def list(self, *, q: str | None = None) -> Iterator[Notice]:
+        """Yield what people were told, and how the mails fared; the latest first, over all pages.
+
+        Args:
+            q: part of what was told, or of a person's name.
+        """
+        return self._transport.pages(Notice, "/notices", {"q": q, "limit": 100})
 
     def failing_duties(self) -> Sequence[FailingDuty]:
         """Return what the service could not do for the directory in its rounds, and when it tries again."""

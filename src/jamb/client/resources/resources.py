@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from jamb.client.base.section import Section, match_header, path_segment
 from jamb.core.permissions import AccessKind, DataClass
@@ -59,8 +59,9 @@ class Resources(Section):
         params = {"operation": operation, **({"object": object} if object is not None else {})}
         return self._transport.one(Holders, "GET", f"/resources/{path_segment(name)}/holders", params=params)
 
-    def list(self) -> Sequence[ResourceLine]:
-        return self._transport.many(ResourceLine, "GET", "/resources")
+    def list(self, *, q: str | None = None) -> Iterator[ResourceLine]:
+        """Yield all resources by name, over all pages; `q`: part of a name, title or identifier."""
+        return self._transport.pages(ResourceLine, "/resources", {"q": q, "limit": 100})
 
     def set_address(self, name: str, url: str, *, if_match: str | None = None) -> str:
         """Say where a resource answers, so that clients can be probed there; empty: nowhere."""

@@ -68,17 +68,48 @@ def pack_position(position: tuple[datetime, UUID] | None) -> str | None:
     return pack([position[0].isoformat(), str(position[1])]) if position is not None else None
 
 
-def unpack_position(cursor: str | None) -> tuple[datetime, UUID] | None:
+def unpack_latest(cursor: str | None) -> tuple[datetime, str] | None:
+    """Return the end of a page of what comes the latest first: its moment, and its key."""
     pair = unpack_pair(cursor)
     if pair is None:
         return None
+    return _moment(pair[0], str(cursor)), pair[1]
+
+
+def unpack_position(cursor: str | None) -> tuple[datetime, UUID] | None:
+    pair = unpack_name(cursor)
+    return (_moment(pair[0], str(cursor)), UUID(pair[1])) if pair is not None else None
+
+
+def _moment(text: str, cursor: str) -> datetime:
     try:
-        moment = datetime.fromisoformat(pair[0])
-        if moment.tzinfo is None:
-            raise ValueError("no zone")
-        return moment, UUID(pair[1])
+        moment = datetime.fromisoformat(text)
     except ValueError as error:
-        raise bad_cursor(str(cursor)) from error
+        raise bad_cursor(cursor) from error
+    if moment.tzinfo is None:
+        raise bad_cursor(cursor)
+    return moment
+
+
+def unpack_text(cursor: str | None) -> str | None:
+    """Return the end of a page of what is in order of a name that is nobody else's."""
+    value = unpack(cursor) if cursor is not None else None
+    if value is not None and not isinstance(value, str):
+        raise bad_cursor(str(cursor))
+    return value
+
+
+def onward(request: Request, response: Response, after: str | tuple[datetime, UUID | str] | None) -> str | None:
+    """Return the cursor of the page after this one, and link to it; None where there is none.
+
+    Args:
+        after: where it ends: a name, or a moment and a key; None: there is no more.
+    """
+    if after is None:
+        return None
+    cursor = pack(after if isinstance(after, str) else [after[0].isoformat(), str(after[1])])
+    link_next(request, response, cursor)
+    return cursor
 
 
 def link_next(request: Request, response: Response, cursor: str | None) -> None:

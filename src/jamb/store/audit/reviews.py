@@ -11,7 +11,8 @@ import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import among, bound, document, moment
+from jamb.store.base import pages
+from jamb.store.base.columns import among, bound, document, has, moment
 from jamb.store.clients.clients import ClientRow
 
 
@@ -73,6 +74,22 @@ def reviews_of(session: Session, directory_id: UUID, limit: int) -> list[ReviewR
     """Return the reviews of a directory, the latest first."""
     wanted = select(ReviewRow).where(ReviewRow.directory_id == directory_id)
     return list(session.exec(wanted.order_by(col(ReviewRow.started_at).desc(), col(ReviewRow.id)).limit(limit)))
+
+
+def reviews_page(
+    session: Session, directory_id: UUID, query: str, after: tuple[datetime, UUID] | None, limit: int
+) -> tuple[list[ReviewRow], int]:
+    """Return a page of the reviews of a directory, the latest first, and how many are found in all.
+
+    Args:
+        query: in the name.
+        after: when the last one of the page before was started, and its id.
+    """
+    wanted = select(ReviewRow).where(ReviewRow.directory_id == directory_id)
+    if query:
+        wanted = wanted.where(has(ReviewRow.name, query))
+    page = pages.latest_first(wanted, ReviewRow.started_at, ReviewRow.id, after, limit)
+    return list(session.exec(page)), pages.count_of(session, wanted)
 
 
 def counts(session: Session, review_ids: Iterable[UUID]) -> dict[UUID, dict[str, int]]:

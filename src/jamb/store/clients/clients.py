@@ -181,6 +181,15 @@ def _these() -> sa.Select[ClientRow]:
     return sa.select(ClientRow).where(one_of(ClientRow.id, "clients"))
 
 
+def grants_by_id(session: Session, grant_ids: Iterable[UUID]) -> list[GrantRow]:
+    return list(session.scalars(_grants_by_id(), {"grants": list(grant_ids)}))
+
+
+@cache
+def _grants_by_id() -> sa.Select[GrantRow]:
+    return sa.select(GrantRow).where(one_of(GrantRow.id, "grants", sa.Uuid))
+
+
 def asks_by_id(session: Session, ask_ids: Iterable[UUID]) -> dict[UUID, AskRow]:
     wanted = list(ask_ids)
     return {row.id: row for row in session.scalars(_asks_by_id(), {"asks": wanted})} if wanted else {}

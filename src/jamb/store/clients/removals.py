@@ -9,7 +9,8 @@ from uuid import UUID
 from sqlalchemy import Column, ForeignKey, Text
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import document, moment
+from jamb.store.base import pages
+from jamb.store.base.columns import document, has, moment
 
 
 class RemovalRow(SQLModel, table=True):
@@ -27,7 +28,18 @@ class RemovalRow(SQLModel, table=True):
     ended: dict[str, list[dict[str, Any]]] = document()
 
 
-def removals_of(session: Session, directory_id: UUID, limit: int) -> list[RemovalRow]:
-    """Return what was removed, the latest first."""
+def removals_of(
+    session: Session, directory_id: UUID, query: str, after: tuple[datetime, str] | None, limit: int
+) -> tuple[list[RemovalRow], int]:
+    """Return a page of what was removed, the latest first, and how many are found in all.
+
+    Args:
+        query: in the name, or how the client id begins.
+        after: when the last one of the page before was removed, and its id.
+    """
     wanted = select(RemovalRow).where(RemovalRow.directory_id == directory_id)
-    return list(session.exec(wanted.order_by(col(RemovalRow.removed_at).desc(), RemovalRow.client_id).limit(limit)))
+    if query:
+        begins = col(RemovalRow.client_id).startswith(query.lower(), autoescape=True)
+        wanted = wanted.where(has(RemovalRow.name, query) | begins)
+    page = pages.latest_first(wanted, RemovalRow.removed_at, RemovalRow.client_id, after, limit)
+    return list(session.exec(page)), pages.count_of(session, wanted)

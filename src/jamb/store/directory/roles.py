@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
@@ -18,6 +18,7 @@ from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
+from jamb.store.base import pages
 from jamb.store.base.columns import MOMENT, among_ids, bound, has, moment, one_of, parameter, words
 from jamb.store.directory.people import PersonRow
 
@@ -326,6 +327,20 @@ def role_names(session: Session, directory_id: UUID, now: datetime, *person_ids:
     return names
 
 
+def group_names(session: Session, person_ids: Iterable[UUID]) -> dict[UUID, list[str]]:
+    """Return the names of the groups to which these people belong themselves, by person."""
+    rows = session.execute(
+        select(GroupPersonRow.person_id, GroupRow.name)
+        .join(GroupRow, col(GroupRow.id) == GroupPersonRow.group_id)
+        .where(among_ids(GroupPersonRow.person_id, person_ids))
+        .order_by(GroupRow.name)
+    )
+    names: dict[UUID, list[str]] = {}
+    for person, name in rows:
+        names.setdefault(person, []).append(name)
+    return names
+
+
 def roles_of_resource(session: Session, resource_id: UUID) -> list[RoleHolding]:
     rows = session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS).order_by(RoleRow.name))
     return [RoleHolding(row.name, frozenset(row.permissions)) for row in rows]
@@ -341,8 +356,24 @@ def role_by_name(session: Session, directory_id: UUID, name: str, *, lock: bool 
     return session.exec(statement.with_for_update() if lock else statement).first()
 
 
+def names_assigned(session: Session, assignment_ids: Iterable[UUID]) -> dict[UUID, str]:
+    """Return the names of the roles that these assignments give, by assignment."""
+    named = select(AssignmentRow.id, RoleRow.name).join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
+    return dict(session.execute(named.where(among_ids(AssignmentRow.id, assignment_ids))).tuples().all())
+
+
 def groups_of(session: Session, directory_id: UUID) -> list[GroupRow]:
     return list(session.exec(select(GroupRow).where(GroupRow.directory_id == directory_id).order_by(GroupRow.name)))
+
+
+def groups_page(
+    session: Session, directory_id: UUID, query: str, after: str | None, limit: int
+) -> tuple[Sequence[GroupRow], int]:
+    """Return a page of the groups of a directory, by name, and how many are found in all; `query`: in name or title."""
+    wanted = select(GroupRow).where(GroupRow.directory_id == directory_id)
+    if query:
+        wanted = wanted.where(has(GroupRow.name, query) | has(GroupRow.title, query))
+    return pages.by_name(session, wanted, GroupRow.name, after, limit)
 
 
 def group_by_name(session: Session, directory_id: UUID, name: str) -> GroupRow | None:

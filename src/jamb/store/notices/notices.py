@@ -15,7 +15,8 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.clients.clients import ClientState, OwnerLevel
 from jamb.core.consent.requests import RequestState
 from jamb.core.notices import Fact, is_urgent, wait_after
-from jamb.store.base.columns import among_ids, blob, document, moment
+from jamb.store.base import pages
+from jamb.store.base.columns import among_ids, blob, document, has, moment
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.consent.requests import RequestRow
 from jamb.store.credentials.credentials import CredentialRow, works
@@ -366,16 +367,24 @@ def take_turn(session: Session, directory_id: UUID) -> None:
     session.execute(sa.text("select pg_advisory_xact_lock(:key)"), {"key": key})
 
 
-def told(session: Session, directory_id: UUID, limit: int) -> list[tuple[NoticeRow, str, MailRow | None]]:
-    """Return notices with the person's name and the mail that carries each, the latest first."""
-    rows = session.exec(
+def told(
+    session: Session, directory_id: UUID, query: str, after: tuple[datetime, UUID] | None, limit: int
+) -> list[tuple[NoticeRow, str, MailRow | None]]:
+    """Return a page of notices with the person's name and the mail that carries each, the latest first.
+
+    Args:
+        query: in what was told, or in the person's name.
+        after: when the last one of the page before was noted, and its id.
+    """
+    wanted = (
         select(NoticeRow, PersonRow.name, MailRow)
         .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
         .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
         .where(NoticeRow.directory_id == directory_id)
-        .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
-        .limit(limit)
     )
+    if query:
+        wanted = wanted.where(has(NoticeRow.words, query) | has(PersonRow.name, query))
+    rows = session.exec(pages.latest_first(wanted, NoticeRow.at, NoticeRow.id, after, limit))
     return [(row, name, mail) for row, name, mail in rows]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 from functools import cache
 from uuid import UUID
@@ -13,7 +13,8 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import NO_COLLECTIONS, Collection, CollectionTree
-from jamb.store.base.columns import moment, parameter, words
+from jamb.store.base import pages
+from jamb.store.base.columns import has, moment, parameter, words
 
 
 class ResourceRow(SQLModel, table=True):
@@ -177,6 +178,22 @@ def replace_collections(session: Session, resource_id: UUID, tree: CollectionTre
 
 def resources_of(session: Session, directory_id: UUID) -> list[ResourceRow]:
     return list(session.scalars(_of_directory(), {"directory": directory_id}))
+
+
+def resources_page(
+    session: Session, directory_id: UUID, query: str, after: str | None, limit: int
+) -> tuple[Sequence[ResourceRow], int]:
+    """Return a page of the resources of a directory, by name, and how many are found in all.
+
+    Args:
+        query: in name, title or identifier.
+    """
+    wanted = select(ResourceRow).where(ResourceRow.directory_id == directory_id)
+    if query:
+        wanted = wanted.where(
+            has(ResourceRow.name, query) | has(ResourceRow.title, query) | has(ResourceRow.identifier, query)
+        )
+    return pages.by_name(session, wanted, ResourceRow.name, after, limit)
 
 
 @cache

@@ -108,7 +108,10 @@ class OwnPassword(Sent):
 
 
 class Person(Answered):
-    """`second_factor`: whether they sign in with one; null: not looked at, but in the list of people."""
+    """`second_factor`: whether they sign in with one. `groups`: to which they belong themselves, by name.
+
+    Both are null where they were not looked at: they are told in the list of people.
+    """
 
     id: UUID
     name: str
@@ -116,6 +119,7 @@ class Person(Answered):
     active: bool
     roles: list[str]
     second_factor: bool | None = None
+    groups: list[str] | None = None
 
 
 class Session(Answered):

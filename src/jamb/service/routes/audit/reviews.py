@@ -12,7 +12,17 @@ from jamb.actions.audit.review_views import ReviewView
 from jamb.actions.base.act import Act
 from jamb.core.audit.reviews import Answer, ReviewScope
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
+from jamb.service.http.paging import (
+    DEFAULT_LIMIT,
+    Cursor,
+    Limit,
+    bad_cursor,
+    link_next,
+    onward,
+    pack,
+    unpack,
+    unpack_position,
+)
 from jamb.service.http.routing import api_router
 from jamb.store.audit.reviews import Position
 from jamb.wire.audit import reviews as wire
@@ -22,9 +32,17 @@ router = api_router("/api/v1/directories/{directory}", tags=["reviews"])
 
 
 @router.get("/reviews")
-def list_reviews(act: Annotated[Act, may("reviews.list")], limit: Limit = DEFAULT_LIMIT) -> list[wire.Review]:
+def list_reviews(
+    act: Annotated[Act, may("reviews.list")],
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of the name")] = "",
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Review]:
     """Access reviews, the latest first."""
-    return [_review(one) for one in reviews.list_reviews(act, limit)]
+    found, after, total = reviews.list_reviews(act, q, unpack_position(cursor), limit)
+    return Page[wire.Review](items=[_review(one) for one in found], next=onward(request, response, after), total=total)
 
 
 @router.post("/reviews/preview")

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated
 
+from fastapi import Query, Request, Response
+
 from jamb.actions.base.act import Act
 from jamb.actions.clients import publishers, removals
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Limit
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_latest
 from jamb.service.http.routing import api_router
+from jamb.wire.base.shapes import Page
 from jamb.wire.clients import removals as wire
 from jamb.wire.clients.clients import Client
 
@@ -16,9 +19,17 @@ router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 
 @router.get("/removals")
-def list_removed(act: Annotated[Act, may("removals.list")], limit: Limit = DEFAULT_LIMIT) -> list[wire.Removed]:
+def list_removed(
+    act: Annotated[Act, may("removals.list")],
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of the name, or how a client id begins")] = "",
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Removed]:
     """Removed clients, the latest first."""
-    return [_removed(one) for one in removals.list_removed(act, limit)]
+    found, after, total = removals.list_removed(act, q, unpack_latest(cursor), limit)
+    return Page[wire.Removed](items=found, next=onward(request, response, after), total=total)
 
 
 @router.post("/removals/preview")
@@ -36,7 +47,7 @@ def remove_client(
     act: Annotated[Act, may("clients.remove")],
 ) -> wire.Removed:
     """Remove a disabled client whose credentials are dead. It can be restored for a while."""
-    return _removed(removals.remove(act, client, sent.reason))
+    return removals.remove(act, client, sent.reason)
 
 
 @router.post("/clients/{client}/restoration")
@@ -66,7 +77,3 @@ def vouch(
 def disown(domain: str, act: Annotated[Act, may("publishers.disown")]) -> None:
     """Answer for a publisher no more."""
     publishers.disown(act, domain)
-
-
-def _removed(one: wire.Removed) -> wire.Removed:
-    return one

@@ -9,7 +9,7 @@ from fastapi import Query, Request, Response
 from jamb.actions.base.act import Act
 from jamb.actions.directory import groups, people
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_name
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, onward, pack, unpack_name, unpack_text
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
 from jamb.wire.base.shapes import Page
@@ -64,9 +64,17 @@ def change_person(
 
 
 @router.get("/groups")
-def list_groups(act: Annotated[Act, may("groups.list")]) -> list[roles_wire.Group]:
-    """The groups of the directory with their direct members."""
-    return groups.list_groups(act)
+def list_groups(
+    act: Annotated[Act, may("groups.list")],
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of the name or title")] = "",
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[roles_wire.Group]:
+    """The groups of the directory with their direct members, by name."""
+    found, after, total = groups.list_groups(act, q, unpack_text(cursor), limit)
+    return Page[roles_wire.Group](items=found, next=onward(request, response, after), total=total)
 
 
 @router.put("/groups/{group}")

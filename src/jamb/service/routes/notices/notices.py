@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Query
+from fastapi import Query, Request, Response
 
 from jamb.actions.base import duties
 from jamb.actions.base.act import Act
 from jamb.actions.notices import notices, webhooks
 from jamb.service.callers import TheRuntime, may
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_position
 from jamb.service.http.routing import api_router
+from jamb.wire.base.shapes import Page
 from jamb.wire.notices import notices as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["notices"])
@@ -21,10 +23,15 @@ _ONE = "/webhooks/{webhook}"
 @router.get("/notices")
 def list_notices(
     act: Annotated[Act, may("notices.list")],
-    limit: Annotated[int, Query(ge=1, le=500)] = 100,
-) -> list[wire.Notice]:
-    """What people were told last, and how the mails fared; the latest first."""
-    return notices.list_told(act, limit)
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of what was told, or of a person's name")] = "",
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Notice]:
+    """What people were told, and how the mails fared; the latest first."""
+    found, after = notices.list_told(act, q, unpack_position(cursor), limit)
+    return Page[wire.Notice](items=found, next=onward(request, response, after))
 
 
 @router.get("/duties")

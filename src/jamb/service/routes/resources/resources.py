@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Query, Response
+from fastapi import Query, Request, Response
 
 from jamb.actions.base.act import Act
 from jamb.actions.entry.access import admit_also
@@ -12,8 +12,10 @@ from jamb.actions.resources import resources
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Collection, CollectionTree
 from jamb.service.callers import may
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_text
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
+from jamb.wire.base.shapes import Page
 from jamb.wire.resources import reach as reach_wire
 from jamb.wire.resources import resources as wire
 
@@ -21,9 +23,17 @@ router = api_router("/api/v1/directories/{directory}/resources", tags=["resource
 
 
 @router.get("")
-def list_resources(act: Annotated[Act, may("resources.list")]) -> list[wire.ResourceLine]:
+def list_resources(
+    act: Annotated[Act, may("resources.list")],
+    request: Request,
+    response: Response,
+    q: Annotated[str, Query(max_length=100, description="Part of the name, title or identifier")] = "",
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.ResourceLine]:
     """The resources of the directory, by name."""
-    return [
+    found, after, total = resources.list_resources(act, q, unpack_text(cursor), limit)
+    lines = [
         wire.ResourceLine(
             name=one.name,
             title=one.title,
@@ -33,8 +43,9 @@ def list_resources(act: Annotated[Act, may("resources.list")]) -> list[wire.Reso
             object_name=one.catalogue.object_name,
             collections=one.collections,
         )
-        for one in resources.list_resources(act)
+        for one in found
     ]
+    return Page[wire.ResourceLine](items=lines, next=onward(request, response, after), total=total)
 
 
 @router.post("/draft")
