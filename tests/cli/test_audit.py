@@ -168,6 +168,23 @@ def test_a_client_is_removed_and_restored_by_its_name(world: World, shell: Shell
     assert steward("clients", "restore", made.name).code == 2
 
 
+def test_leftovers_are_disabled_and_removed_in_one_step_where_that_is_said(world: World, shell: Shell) -> None:
+    live, owned = world.client(granted=["berths.view"]), world.client(secret=False)
+    steward = shell.signed_in("steward")
+    refused = steward("clients", "remove", live.name, owned.name, "--yes")
+    assert refused.code == 2
+    assert "--disable-first" in refused.err
+    unsure = steward("clients", "remove", live.name, owned.name, "--disable-first")
+    assert (unsure.code, "Nothing was changed" in unsure.err) == (2, True)
+    assert steward("clients", "show", live.name).code == 0
+    done = steward("clients", "remove", live.name, owned.name, "--disable-first", "--yes", "--reason", "Leftovers")
+    assert (done.code, "Removed 2" in done.out) == (0, True), done.err
+    assert world.ask_token(live).status_code in {400, 401}
+    with world.jamb("auditor") as auditor:
+        told = [one.action for one in auditor.ledger.list(client=live.id)]
+    assert told[:3] == ["client.removed", "credential.withdrawn", "client.disabled"]
+
+
 def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world: World, shell: Shell) -> None:
     made, steward = world.client(secret=False, kind="web"), shell.signed_in("steward")
     maker = f"{made.id}.example"

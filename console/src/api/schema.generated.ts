@@ -7825,6 +7825,7 @@ export interface components {
          * RemovalPreview
          * @description What a removal would take along. `against`: what must be done before; empty: it can be removed.
          *
+         *     `credentials`: those of `against`, to be withdrawn.
          *     `elsewhere`: clients and roles whose reach names it; they keep that, and the audit finds it.
          */
         RemovalPreview: {
@@ -7834,6 +7835,8 @@ export interface components {
             name: string;
             /** Against */
             against: string[];
+            /** Credentials */
+            credentials: components["schemas"]["StandingCredential"][];
             /** Disabled Since */
             disabled_since: string | null;
             /** Last Used At */
@@ -8835,6 +8838,19 @@ export interface components {
             weight_after: number;
             /** Exact */
             exact: boolean;
+        };
+        /**
+         * StandingCredential
+         * @description A credential that works, or would work again.
+         */
+        StandingCredential: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Hint */
+            hint: string;
         };
         /**
          * StateChange

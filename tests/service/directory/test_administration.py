@@ -543,6 +543,11 @@ def test_lists_are_filtered_by_what_needs_attention(steward: httpx.Client) -> No
     unfinished = names("attention=unfinished")
     assert {"Import test 3", "Certificate renewals"} <= unfinished
     assert not {"Watch tablet", "Berth board", "Storm bell"} & unfinished
+    # One that acts for people alone has no credential, and was there today.
+    assert {"Import test 3", "Crane telemetry trial"} <= names("attention=dormant")
+    assert "Watch tablet" not in names("attention=dormant")
+    by_use = [one["name"] for one in steward.get(f"{HERE}/clients?limit=100&sort=used").json()["items"]]
+    assert by_use.index("Import test 3") < by_use.index("Crane telemetry trial") < by_use.index("Watch tablet")
     assert names("q=DUTY mailboxes") == {"Radio bridge"}
     assert names("q=100%25") == set(), "a percent sign is no wildcard"
 

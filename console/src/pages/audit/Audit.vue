@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { type FindingFilter, useAudit, useFinding, useFindingGroups, useFindings, readFindings } from "@/api/reads/audit";
 import ExportList from "@/ui/ExportList.vue";
+import SavedFilters from "@/ui/forms/SavedFilters.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -118,6 +119,7 @@ useOwnKeys(onKey);
     <template v-if="data">
       <p v-if="data.left" role="status">{{ data.left }} clients have changed and are still to be looked at: ask again in a minute.</p>
       <Posture :audit="data" />
+      <SavedFilters list="findings" />
       <div class="row filter">
         <span class="set" role="group" aria-label="Which">
           <button

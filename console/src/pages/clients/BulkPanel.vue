@@ -1,12 +1,14 @@
 <script setup lang="ts">
-// Disable or remove several clients: first what that takes along and what stands against it, then one by one with what came of it.
+// Disable several clients, withdraw their credentials, remove them: first what that takes along and what stands against
+// it, then one by one with what came of it.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
-import { api, must } from "@/api/client";
+import { computed, ref, watch } from "vue";
+import { type Schemas, api, must } from "@/api/client";
 import { problemOf } from "@/api/problems";
 import { can, directory } from "@/api/session";
 import { useRemovalPreview } from "@/api/reads/clients";
 import { useStale } from "@/api/reads/directory";
+import { count } from "@/ui/use/words";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -19,9 +21,19 @@ const reason = ref("");
 const outcomes = ref<Record<string, string>>({});
 const running = ref(false);
 const done = ref(0);
+const REMOVED = "removed";
 const stale = useStale();
-const live = computed(() => (data.value ?? []).filter((one) => !one.disabled_since && !outcomes.value[one.client_id]));
-const ready = computed(() => (data.value ?? []).filter((one) => !one.against.length && !outcomes.value[one.client_id]));
+// What was removed is not told again, and stays to be seen.
+const known = ref<Record<string, Schemas["RemovalPreview"]>>({});
+watch(data, (now) => (known.value = { ...known.value, ...Object.fromEntries((now ?? []).map((one) => [one.client_id, one])) }), {
+  immediate: true,
+});
+const rows = computed(() => props.clients.flatMap((id) => known.value[id] ?? []));
+const left = computed(() => rows.value.filter((one) => outcomes.value[one.client_id] !== REMOVED));
+const live = computed(() => left.value.filter((one) => !one.disabled_since));
+// A client that is live may be missed: its credentials are withdrawn when it is disabled.
+const working = computed(() => left.value.filter((one) => one.disabled_since && one.credentials.length));
+const ready = computed(() => left.value.filter((one) => !one.against.length));
 
 async function each(ids: string[], work: (id: string) => Promise<string>): Promise<void> {
   running.value = true;
@@ -61,7 +73,24 @@ const remove = () =>
           body: { reason: reason.value },
         }),
       );
-      return "removed";
+      return REMOVED;
+    },
+  );
+const withdraw = () =>
+  each(
+    working.value.map((one) => one.client_id),
+    async (id) => {
+      const standing = known.value[id]?.credentials ?? [];
+      for (const { id: credential } of standing) {
+        const params = { path: { directory: directory.value, client: id, credential } };
+        await must(
+          api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/withdrawal", {
+            params,
+            body: { reason: reason.value },
+          }),
+        );
+      }
+      return `${count(standing.length, "credential")} withdrawn`;
     },
   );
 </script>
@@ -83,7 +112,7 @@ const remove = () =>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in data" :key="one.client_id">
+          <tr v-for="one in rows" :key="one.client_id">
             <td class="free name">
               {{ one.name }}
               <div class="soft small">{{ one.owners.join(", ") || "nobody owns it" }}</div>
@@ -95,11 +124,13 @@ const remove = () =>
               <div v-if="one.elsewhere.length" class="soft">named in the reach of {{ one.elsewhere.join(", ") }}</div>
             </td>
             <td class="free small">
-              <strong v-if="outcomes[one.client_id]">{{ outcomes[one.client_id] }}</strong><StateWord
-                v-else-if="!one.against.length"
-                tone="live"
-                word="can be removed"
-              /><template v-else>{{ one.against.join("; ") }}</template>
+              <div v-if="outcomes[one.client_id]">
+                <strong>{{ outcomes[one.client_id] }}</strong>
+              </div>
+              <template v-if="outcomes[one.client_id] !== REMOVED">
+                <StateWord v-if="!one.against.length" tone="live" word="can be removed" />
+                <template v-else>{{ one.against.join("; ") }}</template>
+              </template>
             </td>
           </tr>
         </tbody>
@@ -109,6 +140,9 @@ const remove = () =>
       <div class="row">
         <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? "Done" : "Cancel" }}</NButton>
         <NButton v-if="live.length && can('clients.set-state')" :disabled="running" @click="disable">Disable {{ live.length }}</NButton>
+        <NButton v-if="working.length && can('credentials.withdraw')" :disabled="running" @click="withdraw"
+          >Withdraw the credentials of {{ working.length }}</NButton
+        >
         <NButton v-if="ready.length && can('clients.remove')" type="error" ghost :disabled="running" @click="remove"
           >Remove {{ ready.length }}</NButton
         >
@@ -122,6 +156,7 @@ section {
   margin-bottom: var(--s4);
 }
 .name {
+  min-width: 190px;
   font-weight: 560;
 }
 .nowrap {

@@ -13,6 +13,8 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import Pager from "@/ui/Pager.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import SavedFilters from "@/ui/forms/SavedFilters.vue";
 import StateWord from "@/ui/StateWord.vue";
 import type { Columns } from "@/ui/use/export";
 import { figure } from "@/ui/use/words";
@@ -69,6 +71,28 @@ watch(
   },
 );
 const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
+// As many as are previewed at once.
+const AT_ONCE = 200;
+const choosing = ref(false);
+async function pickAll(): Promise<void> {
+  choosing.value = true;
+  const [asked, found] = [filter.value, [] as string[]];
+  let cursor: string | undefined;
+  try {
+    do {
+      const page = await readClients(asked, cursor);
+      found.push(...page.items.map((one) => one.id));
+      cursor = page.next ?? undefined;
+    } while (cursor && found.length < AT_ONCE);
+    // Of another filter by now nothing is chosen.
+    if (asked.q === filter.value.q && asked.attention === filter.value.attention) picked.value = found.slice(0, AT_ONCE);
+  } catch (problem) {
+    unpicked.value = problem;
+  } finally {
+    choosing.value = false;
+  }
+}
+const unpicked = ref<unknown>(null);
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
 const COLUMNS: Columns<Schemas["Client"]> = {
   id: (one) => one.id,
@@ -115,6 +139,16 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
   <div class="filter row" role="group" aria-label="Filter">
     <input v-model="wanted" type="search" class="plain-input" aria-label="Name or purpose" placeholder="Name or purpose" @input="typed" />
     <NButton v-if="picked.length && !cleaning" size="small" class="clean" @click="cleaning = true">Clean up {{ picked.length }}</NButton>
+    <NButton
+      v-if="cleans && filtered && !cleaning && rows.length && picked.length < Math.min(data?.total ?? 0, AT_ONCE)"
+      size="small"
+      :loading="choosing"
+      :disabled="choosing"
+      @click="pickAll"
+      >{{
+        (data?.total ?? 0) > AT_ONCE ? `Choose the first ${AT_ONCE} that match` : `Choose all ${figure(data?.total ?? 0)} that match`
+      }}</NButton
+    >
     <button
       v-for="one in ATTENTION"
       :key="one.value"
@@ -126,6 +160,8 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
       {{ one.label }}
     </button>
   </div>
+  <SavedFilters list="clients" />
+  <ProblemNote v-if="unpicked" :error="unpicked" />
   <BulkPanel v-if="cleaning" :clients="picked" @closed="((cleaning = false), (picked = []))" />
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <p v-if="!rows.length && filtered" class="empty">

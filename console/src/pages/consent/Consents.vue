@@ -6,6 +6,7 @@ import { type ConsentFilter, readConsents, useConsents } from "@/api/reads/conse
 import { useResources } from "@/api/reads/resources";
 import AuditTabs from "@/pages/audit/AuditTabs.vue";
 import ExportList from "@/ui/ExportList.vue";
+import SavedFilters from "@/ui/forms/SavedFilters.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
@@ -93,6 +94,7 @@ const { chosen } = useRows(
       <button type="button" class="link-button" @click="change({ permission: '' })">any permission</button></span
     >
   </div>
+  <SavedFilters list="consents" />
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <p v-if="!rows.length" class="empty">
       {{ filtered ? "No consent matches." : "Nothing is consented to yet." }}

@@ -36,7 +36,7 @@ from jamb.store.directory import roles
 from jamb.store.directory.roles import AssignmentRow, RoleRow
 from jamb.store.resources import resources
 from jamb.wire.clients.clients import Client
-from jamb.wire.clients.removals import RemovalPreview, Removed
+from jamb.wire.clients.removals import RemovalPreview, Removed, StandingCredential
 
 MOST_AT_ONCE = 200
 
@@ -161,9 +161,9 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
     against = []
     if row.state == ClientState.LIVE:
         against.append("it is live: disable it, and wait whether somebody misses it")
-    standing = [credential.hint for credential in loaded.credentials if credential.stands(now)]
+    standing = [credential for credential in loaded.credentials if credential.stands(now)]
     if standing:
-        against.append(f"credentials that are not dead: {', '.join(standing)}")
+        against.append(f"credentials that are not dead: {', '.join(one.hint for one in standing)}")
     guarding = resources.guarded_by(session, row.id)
     if guarding:
         against.append(f"it is the guard of {', '.join(guarding)}")
@@ -182,6 +182,7 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
         client_id=row.id,
         name=row.name,
         against=tuple(against),
+        credentials=[StandingCredential(id=one.id, hint=one.hint) for one in standing],
         disabled_since=row.tokens_revoked_at if row.state == ClientState.DISABLED else None,
         last_used_at=picture.last_seen_at,
         owners=tuple(owner.name for owner in loaded.owners),

@@ -10,8 +10,8 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ReasonOption
 from jamb.cli.base.output import ClientArgument, Form, Output, YesOption, confirm, emit, out, relative, table
 from jamb.cli.base.progress import progress
-from jamb.client import BadInput, JambError, NotFound
-from jamb.wire.clients.removals import RemovalPreview
+from jamb.client import BadInput, Jamb, JambError, NotFound
+from jamb.wire.clients.removals import RemovalPreview, Removed
 
 publishers = typer.Typer(no_args_is_help=True)
 _AT_ONCE = 200
@@ -21,10 +21,17 @@ def remove(
     client: Annotated[list[str], typer.Argument(metavar="CLIENT…", help="Client ids or whole names")],
     reason: ReasonOption = "",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would go along, and remove nothing")] = False,
+    disable_first: Annotated[
+        bool,
+        typer.Option("--disable-first", help="Disable those that are live, and withdraw credentials, on the way"),
+    ] = False,
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Remove disabled clients whose credentials are dead; they can be restored for a while."""
+    """Remove disabled clients whose credentials are dead; they can be restored for a while.
+
+    A client that is disabled for some days first shows whether somebody misses it.
+    """
     with connected() as jamb:
         ids = [jamb.clients.find(one).id for one in client]
         seen = [
@@ -37,17 +44,14 @@ def remove(
             return
         if output is Form.TABLE:
             _show_previews(seen)
-        ready = [one for one in seen if not one.against]
+        ready = [one for one in seen if not one.against or (disable_first and _only_lives(one))]
         if not ready:
-            raise BadInput("None of these can be removed yet.", next_step="Do first what stands against it.")
-        confirm(f"Remove {len(ready)} of {len(seen)}?", yes)
-        done, failed = [], []
-        with progress() as bar:
-            for one in bar.track(ready, description="removing"):
-                try:
-                    done.append(jamb.removals.remove(one.client_id, reason=reason))
-                except JambError as error:
-                    failed.append((one.name, error.message))
+            raise BadInput(
+                "None of these can be removed yet.",
+                next_step="Do first what stands against it, or let --disable-first do it.",
+            )
+        confirm(_question(ready, len(seen)), yes)
+        done, failed = _carry_out(jamb, ready, reason)
 
     def show_done() -> None:
         until = f", restorable until {done[0].restore_until:%Y-%m-%d}" if done else ""
@@ -58,6 +62,35 @@ def remove(
     emit(done, output, show_done)
     if failed or len(ready) < len(seen):
         raise typer.Exit(2)
+
+
+def _carry_out(jamb: Jamb, ready: list[RemovalPreview], reason: str) -> tuple[list[Removed], list[tuple[str, str]]]:
+    """Remove clients one by one; return what was removed, and what was not, by name with the cause."""
+    done, failed = [], []
+    with progress() as bar:
+        for one in bar.track(ready, description="removing"):
+            try:
+                if one.disabled_since is None:
+                    jamb.clients.disable(one.client_id, reason=reason)
+                for credential in one.credentials:
+                    jamb.credentials.withdraw(one.client_id, credential.id, reason=reason)
+                done.append(jamb.removals.remove(one.client_id, reason=reason))
+            except JambError as error:
+                failed.append((one.name, error.message))
+    return done, failed
+
+
+def _only_lives(one: RemovalPreview) -> bool:
+    """Whether nothing stands against its removal but that it is live, and what its credentials are."""
+    return len(one.against) == (one.disabled_since is None) + bool(one.credentials)
+
+
+def _question(ready: list[RemovalPreview], seen: int) -> str:
+    live = sum(one.disabled_since is None for one in ready)
+    standing = sum(len(one.credentials) for one in ready)
+    before = [f"disable {live}"] * bool(live)
+    before += [f"withdraw {standing} credential{'s' if standing > 1 else ''}"] * bool(standing)
+    return " and ".join([*before, f"remove {len(ready)} of {seen}?"]).capitalize()
 
 
 def restore(client: ClientArgument, output: Output = Form.TABLE) -> None:

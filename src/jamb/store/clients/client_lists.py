@@ -21,11 +21,13 @@ from jamb.core.nearest_names import SHORTEST_BEGINNING
 from jamb.core.permissions import AccessKind
 from jamb.store.base.columns import among, has
 from jamb.store.clients.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
+from jamb.store.clients.grant_type_use import GrantTypeRow
 from jamb.store.credentials.credentials import CredentialRow, having_credential, works
 from jamb.store.directory.roles import AssignmentRow, RoleRow, in_force
 
 # What sorts last when there is nothing to sort by.
 _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
+_GOT_BY = col(GrantTypeRow.client_id) == ClientRow.id
 _LONG_AGO = sa.literal(datetime(1, 1, 2, tzinfo=UTC), sa.DateTime(timezone=True))
 
 
@@ -77,7 +79,9 @@ def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
     if sort is ClientSort.EXPIRY:
         soonest = sa.select(sa.func.min(col(CredentialRow.expires_at))).where(mine, works(now))
         return sa.func.coalesce(soonest.correlate(ClientRow).scalar_subquery(), _NEVER)
-    latest = sa.select(sa.func.max(col(CredentialRow.last_used_at))).where(mine).correlate(ClientRow).scalar_subquery()
+    proved = sa.select(sa.func.max(col(CredentialRow.last_used_at))).where(mine)
+    got_one = sa.select(sa.func.max(col(GrantTypeRow.last_at))).where(_GOT_BY)
+    latest = sa.func.greatest(*(one.correlate(ClientRow).scalar_subquery() for one in (proved, got_one)))
     # Unused first: whoever sorts by use looks for what nobody uses.
     return sa.func.coalesce(latest, _LONG_AGO)
 
@@ -94,9 +98,11 @@ def _needs(  # noqa: PLR0911 - one condition for each of a closed list
         case Attention.EXPIRED_CREDENTIAL:
             return sa.exists().where(mine, col(CredentialRow.withdrawn_at).is_(None), ends <= now)
         case Attention.DORMANT:
-            # As the audit has it: nothing of it got a token for that long, or ever since it was registered.
-            lately = sa.exists().where(mine, col(CredentialRow.last_used_at) > now - DORMANT)
-            return ~lately & (col(ClientRow.registered_at) <= now - STARTS_WITHIN)
+            # As the audit has it: it got no token for that long, or ever since it was registered. One that acts for
+            # people alone has no credential.
+            proved = sa.exists().where(mine, col(CredentialRow.last_used_at) > now - DORMANT)
+            got_one = sa.exists().where(_GOT_BY, col(GrantTypeRow.last_at) > now - DORMANT)
+            return ~proved & ~got_one & (col(ClientRow.registered_at) <= now - STARTS_WITHIN)
         case Attention.DISABLED:
             return col(ClientRow.state) == "disabled"
         case Attention.UNFINISHED:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Annotated
+from uuid import UUID
 
 from pydantic import Field
 
@@ -14,15 +15,24 @@ class RemovalsAsked(Sent):
     clients: Annotated[list[Annotated[str, Field(min_length=1, max_length=80)]], Field(min_length=1, max_length=200)]
 
 
+class StandingCredential(Answered):
+    """A credential that works, or would work again."""
+
+    id: UUID
+    hint: str
+
+
 class RemovalPreview(Answered):
     """What a removal would take along. `against`: what must be done before; empty: it can be removed.
 
+    `credentials`: those of `against`, to be withdrawn.
     `elsewhere`: clients and roles whose reach names it; they keep that, and the audit finds it.
     """
 
     client_id: str
     name: str
     against: list[str]
+    credentials: list[StandingCredential]
     disabled_since: Moment | None
     last_used_at: Moment | None
     owners: list[str]
