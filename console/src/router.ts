@@ -90,6 +90,12 @@ export const router = createRouter({
       meta: { title: "Register a client" },
     },
     {
+      path: "/charter",
+      name: "charter",
+      component: () => import("./pages/charters/Charter.vue"),
+      meta: { title: "Charter" },
+    },
+    {
       path: "/clients/:id/sign-in",
       name: "sign-in-steps",
       component: () => import("./pages/clients/SignInSteps.vue"),

@@ -21,6 +21,7 @@ PAGES = (
     "/clients",
     "/clients/{client}",
     "/clients/{client}/consent",
+    "/charter",
     "/register",
     "/desk",
     "/desk/{request}",

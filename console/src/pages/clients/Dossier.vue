@@ -15,6 +15,7 @@ import StateWord from "@/ui/StateWord.vue";
 import { confidential, grant, pagesOf } from "@/ui/use/words";
 import { mayClose } from "@/ui/use/unsaved";
 import AskPanel from "@/pages/consent/AskPanel.vue";
+import SaveCharter from "@/pages/charters/SaveCharter.vue";
 import ChangePanel from "./ChangePanel.vue";
 import OwnersPanel from "./OwnersPanel.vue";
 import CredentialPanel from "@/pages/credentials/CredentialPanel.vue";
@@ -190,6 +191,7 @@ const count = (part: string) =>
                 :to="{ name: 'sign-in-steps', params: { id } }"
                 >Try a sign-in, step by step</RouterLink
               >
+              <SaveCharter v-if="can('charters.read')" class="beside" :client="id" />
               <SheetPanel v-if="sheet && sheets" :sheets="sheets" />
             </div>
           </section>

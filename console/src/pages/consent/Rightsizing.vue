@@ -9,10 +9,10 @@ import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
+import SaveCharter from "@/pages/charters/SaveCharter.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/forms/TextField.vue";
-import { save } from "@/ui/use/save";
 import { held } from "@/ui/use/words";
 
 const can = useCan();
@@ -72,15 +72,6 @@ const request = () =>
       }),
     );
     why.value = "";
-  });
-const declare = () =>
-  attempt(async () => {
-    const found = await must(
-      api.GET("/api/v1/directories/{directory}/clients/{client}/charter", {
-        params: { path: { directory: directory.value, client: props.client }, query: { rightsized: true } },
-      }),
-    );
-    save(`${found.charter.name.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.toml`, found.file);
   });
 const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_run.dry_run_until) <= Date.now());
 </script>
@@ -217,7 +208,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
           waits for an approver.
         </p>
         <p v-if="data.proposal && can('charters.read')" class="small">
-          <button type="button" class="link-button" @click="declare">Save it as a charter</button>{{ " " }}
+          <SaveCharter :client="client" rightsized />{{ " " }}
           <span class="soft">a file that declares this client with the proposed permissions, to be adopted in any directory</span>
         </p>
         <ProblemNote v-if="error" :error="error" />
