@@ -25,3 +25,11 @@ test("before and after stand beside each other, also where one of them is nothin
     { name: "owners", before: "", after: "x, y" },
   ]);
 });
+
+test("a name that is written from right to left leaves the words beside it in their place", () => {
+  const one = { ...entry("permission.asked", null, { permissions: ["a"], resource: "berths" }), subject: { name: "לוח רציפים 3" } };
+  expect(sentence(one as Schemas["LedgerEntry"])).toBe("asked a at berths for \u2068לוח רציפים 3\u2069");
+  expect(changes(entry("owners.changed", { owners: ["مها"] }, { owners: ["Maha"] }))).toEqual([
+    { name: "owners", before: "\u2068مها\u2069", after: "Maha" },
+  ]);
+});

@@ -1,4 +1,5 @@
 // Ledger entries as sentences.
+import { isolated } from "@/ui/use/words";
 import type { Schemas } from "./client";
 
 type Entry = Schemas["LedgerEntry"];
@@ -9,7 +10,7 @@ const words = (value: unknown): string => {
     return Object.entries(value)
       .map(([name, one]) => `${name} ${words(one)}`)
       .join("; ");
-  return String(value ?? "");
+  return isolated(String(value ?? ""));
 };
 
 const without = (all: unknown, left: unknown): unknown =>
@@ -134,8 +135,12 @@ const BEFORE: Record<string, string> = {
   "narrowing.enforced": "rightsizing.enforced",
 };
 
-export const sentence = (entry: Entry): string =>
-  SENTENCES[BEFORE[entry.action] ?? entry.action]?.(entry) ?? `${entry.action} ${entry.subject.name ?? ""}`;
+/** What was done, in a sentence after the name of who did it. */
+export function sentence(told: Entry): string {
+  const subject = Object.fromEntries(Object.entries(told.subject).map(([part, value]) => [part, isolated(value)]));
+  const entry = { ...told, subject };
+  return SENTENCES[BEFORE[entry.action] ?? entry.action]?.(entry) ?? `${entry.action} ${entry.subject.name ?? ""}`;
+}
 
 /** Before and after as rows of name and values. */
 export function changes(entry: Entry): { name: string; before: string; after: string }[] {

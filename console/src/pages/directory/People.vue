@@ -16,7 +16,7 @@ import FindSome from "@/ui/forms/FindSome.vue";
 import FindWord from "@/ui/forms/FindWord.vue";
 import { askFirst } from "@/ui/use/ask";
 import { useSome } from "@/ui/use/some";
-import { count, figure } from "@/ui/use/words";
+import { count, figure, isolated } from "@/ui/use/words";
 import AddPeople from "./AddPeople.vue";
 import AssignPanel from "./AssignPanel.vue";
 import GroupPanel from "./GroupPanel.vue";
@@ -84,9 +84,9 @@ const setActive = async (person: Schemas["Person"], active: boolean) => {
   const sure =
     active ||
     (await askFirst({
-      title: `Make ${person.name} inactive?`,
+      title: `Make ${isolated(person.name)} inactive?`,
       text: "They are signed out everywhere and cannot sign in, and what applications do for them ends. The clients they own go on working; the audit lists those that nobody else owns.",
-      yes: `Make ${person.name} inactive`,
+      yes: `Make ${isolated(person.name)} inactive`,
     }));
   if (!sure) return;
   await change(() =>
@@ -109,7 +109,7 @@ const takeOff = (person: Schemas["Person"]) =>
   );
 const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
   const sure = await askFirst({
-    title: `Withdraw ${role.name} from ${held.name}?`,
+    title: `Withdraw ${role.name} from ${isolated(held.name)}?`,
     text: `They can no longer do what it opens (${count(role.opens, "operation")} at ${role.resource}, ${held.reach.words}), unless something else opens it. Tokens from before are refused within seconds.`,
     yes: "Withdraw the role",
   });

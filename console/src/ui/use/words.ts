@@ -18,8 +18,13 @@ export function plural(word: string): string {
   return `${word}s`;
 }
 
+// Letters that are written from right to left.
+const FROM_RIGHT = /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc\u{10800}-\u{10fff}\u{1e800}-\u{1efff}]/u;
+/** A name within a sentence: one that is written from right to left leaves what stands beside it in its place. */
+export const isolated = (name: string): string => (FROM_RIGHT.test(name) ? `\u2068${name}\u2069` : name);
+
 export const acting = (kind: string, person = ""): string =>
-  kind === "application" ? "as itself" : person ? `for ${person}` : "for whoever is signed in";
+  kind === "application" ? "as itself" : person ? `for ${isolated(person)}` : "for whoever is signed in";
 
 /** Whether people sign in to a client of this kind by their browser, which is then sent back to it. */
 export const signsIn = (kind: string): boolean => kind === "web" || kind === "browser" || kind === "native";
