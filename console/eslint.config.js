@@ -22,6 +22,8 @@ export default typescript.config(
       "vue/multi-word-component-names": "off",
       // TypeScript says which may be left out.
       "vue/require-default-prop": "off",
+      // One that is not imported shows nothing, and says so only in the browser's log.
+      "vue/no-undef-components": ["error", { ignorePatterns: ["RouterLink", "RouterView"] }],
       "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_" }],
     },
   },

@@ -1,5 +1,6 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { afterEach, expect, test, vi } from "vitest";
+import { defineComponent, h, ref } from "vue";
 import type { Schemas } from "@/api/client";
 import { refresh } from "@/api/session";
 import Choose from "@/ui/forms/Choose.vue";
@@ -71,6 +72,39 @@ test("people are found by the service: five at most, none who may not act, none 
   await page.get("[aria-label='Take Bo back']").trigger("click");
   expect(page.props("modelValue")).toEqual(["ada@alder.example"]);
   expect(page.text()).toContain("Ada");
+});
+
+test("a form that is sent right after Enter waits for who was meant", async () => {
+  let answer = (): void => undefined;
+  const waits = new Promise<void>((resolve) => (answer = resolve));
+  let asks = 0;
+  await signedIn(["people.list"], {
+    [PATH]: async (asked: URL) => {
+      if (asks++ > 0) await waits;
+      return people(asked);
+    },
+  });
+  const sent: string[][] = [];
+  const chosen = ref<string[]>([]);
+  const page = mount(
+    defineComponent({
+      setup: () => () =>
+        h("form", { onSubmit: (event: Event) => (event.preventDefault(), sent.push([...chosen.value])) }, [
+          h(PickPeople, { label: "Owners", modelValue: chosen.value, "onUpdate:modelValue": (now: string[]) => (chosen.value = now) }),
+          h("button", { type: "submit", class: "save" }, "Save"),
+        ]),
+    }),
+    { attachTo: document.body },
+  );
+  await flushPromises();
+  await page.get("input").setValue("axel");
+  await page.get("input").trigger("keydown", { key: "Enter" });
+  await page.get(".save").trigger("click");
+  await flushPromises();
+  expect(sent).toEqual([]);
+  answer();
+  await vi.waitFor(() => expect(sent).toEqual([["axel@alder.example"]]));
+  page.unmount();
 });
 
 test("a list that cannot be read offers another try, and one person is one", async () => {

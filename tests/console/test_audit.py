@@ -82,7 +82,7 @@ def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_
     with open_console("oskar", path=f"/clients/{client.id}#rightsize") as page:
         rightsized(page)
         with page.expect_download() as saved:
-            page.get_by_role("button", name="Save it as a charter").click()
+            page.get_by_role("button", name="Save the proposal as a charter").click()
         assert saved.value.suggested_filename == "quay-dashboard.toml"
         charter = read_charter(saved.value.path().read_text())
         assert [one.permission for one in charter.asks] == ["arrivals.view", "berths.view"]

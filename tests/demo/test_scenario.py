@@ -126,7 +126,7 @@ TABLE = {
         2,
         ["credential-seen-by-another", "granted-under-loose-limits", "permission-larger-than-use"],
     ),
-    "Quay dashb0ard": Expected((0, 0, 0, 0), None, None, 2, ["name-confusable", "scheme-shared"]),
+    "Quay dashb0ard": Expected((0, 0, 0, 0), None, None, 2, ["logo-confusable", "name-confusable", "scheme-shared"]),
     "Storm bell": Expected((0, 0, 0, 0), "live", 80, 2, ["disabled-with-credentials"]),
     "Sailing times widget": Expected((1, 1, 1, 0), "live", 120, 2, ["client-silent", "publisher-unvouched"]),
     "Pilot sign-up form": Expected(

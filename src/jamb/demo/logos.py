@@ -39,4 +39,5 @@ def _png(picture: Image.Image) -> bytes:
     return kept.getvalue()
 
 
-LOGOS = {"Watch tablet": watch, "Sailing times widget": sailings}
+# Somebody poses as the ferry company.
+LOGOS = {"Watch tablet": watch, "Sailing times widget": sailings, "Quay dashb0ard": sailings}

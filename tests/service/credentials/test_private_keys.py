@@ -402,7 +402,8 @@ def test_a_client_is_found_by_whatever_names_one_of_its_credentials(world: World
         x5t = urlsafe_b64encode(bytes.fromhex(facts.thumbprint)).decode().rstrip("=")
         for said in (secret.hint, secret.hint[:-1], facts.thumbprint, spelt, x5t, held.key_ids[0], held.hint):
             assert [one.id for one in custodian.clients.list(q=said)] == [made.id], said
-        for nothing in ("jamb_s1_", "jamb_s1_%", spelt[:-2] + "00", "A" * 43):
+        another = spelt[:-2] + ("00" if spelt[-2:] != "00" else "01")
+        for nothing in ("jamb_s1_", "jamb_s1_%", another, "A" * 43):
             assert made.id not in {one.id for one in custodian.clients.list(q=nothing)}
         with pytest.raises(BadInput) as refused:
             list(custodian.clients.list(q=f"x {made.secret}"))

@@ -67,7 +67,8 @@ def notices(world: World, mark: str) -> list[str]:
         for key in made:
             database.execute(
                 "insert into notice (id, directory_id, person_id, key, kind, client_id, words, path, urgent, at)"
-                " select %s, directory_id, id, %s, 'request-waits', '', %s, '/', false, %s from person where login = %s",
+                " select %s, directory.id, person.id, %s, 'request-waits', '', %s, '/', false, %s from person"
+                " join directory on directory.id = directory_id where slug = 'quillhaven' and login = %s",
                 [key, key, f"Told of {mark}", at, world.person("auditor")["login"]],
             )
     return made[::-1]

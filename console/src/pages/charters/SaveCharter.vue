@@ -18,7 +18,9 @@ const take = () =>
 
 <template>
   <span>
-    <button type="button" class="link-button" :disabled="busy" @click="take">Save it as a charter</button>
+    <button type="button" class="link-button" :disabled="busy" @click="take">
+      {{ rightsized ? "Save the proposal as a charter" : "Save it as a charter" }}
+    </button>
     <ProblemNote v-if="error" :error="error" />
   </span>
 </template>

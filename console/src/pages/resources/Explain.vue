@@ -7,6 +7,7 @@ import { useCan } from "@/api/session";
 import { type Question, useExplanation, useResource, useResources } from "@/api/reads/resources";
 import Choose from "@/ui/forms/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
+import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import Probe from "./Probe.vue";

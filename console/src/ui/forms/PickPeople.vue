@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Choose people by typing part of a name: the first few matches to press, the chosen ones to take back. The service
 // looks, so that it does not matter how many there are. Whoever may not list people writes whole logins instead.
-import { computed, onBeforeUnmount, onMounted, ref, useId, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useId, watch } from "vue";
 import type { Schemas } from "@/api/client";
 import { readPeople } from "@/api/reads/directory";
 import { can } from "@/api/session";
@@ -48,8 +48,26 @@ async function look(): Promise<void> {
     if (mine === asked) failed.value = true;
   }
 }
-onMounted(look);
-onBeforeUnmount(() => window.clearTimeout(pause));
+// Whoever presses Enter and saves at once has chosen, though the service has not answered yet: the form waits for it.
+const root = ref<HTMLElement | null>(null);
+let pending: Promise<void> | null = null;
+function hold(event: SubmitEvent): void {
+  if (!pending) return;
+  const [form, by] = [event.target as HTMLFormElement, event.submitter];
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  void pending.then(nextTick).then(() => form.requestSubmit(by));
+}
+let form: HTMLFormElement | null = null;
+onMounted(() => {
+  form = root.value?.closest("form") ?? null;
+  form?.addEventListener("submit", hold, true);
+  void look();
+});
+onBeforeUnmount(() => {
+  window.clearTimeout(pause);
+  form?.removeEventListener("submit", hold, true);
+});
 watch(wanted, () => {
   window.clearTimeout(pause);
   pause = window.setTimeout(() => void look(), PAUSE_MS);
@@ -58,6 +76,12 @@ watch(wanted, () => {
 function take(login: string): void {
   chosen.value = [...chosen.value, login];
   wanted.value = "";
+}
+function enter(): void {
+  const mine = first().finally(() => {
+    if (pending === mine) pending = null;
+  });
+  pending = mine;
 }
 async function first(): Promise<void> {
   const word = wanted.value.trim();
@@ -73,7 +97,7 @@ async function first(): Promise<void> {
 </script>
 
 <template>
-  <div class="pick-people">
+  <div ref="root" class="pick-people">
     <div>
       <label :for="id">{{ label }}</label> <span v-if="hint" class="hint">{{ hint }}</span>
     </div>
@@ -91,9 +115,9 @@ async function first(): Promise<void> {
         type="text"
         autocomplete="off"
         placeholder="Whole login, as name@port.example"
-        @keydown.enter.prevent="first"
+        @keydown.enter.prevent="enter"
       />
-      <button type="button" class="add" :disabled="!wanted.trim()" @click="first">Add</button>
+      <button type="button" class="add" :disabled="!wanted.trim()" @click="enter">Add</button>
     </div>
     <input
       v-else-if="open"
@@ -103,7 +127,7 @@ async function first(): Promise<void> {
       type="search"
       autocomplete="off"
       placeholder="Part of a name"
-      @keydown.enter.prevent="first"
+      @keydown.enter.prevent="enter"
     />
     <p v-if="failed" class="small" role="alert">
       People cannot be read now. <button type="button" class="link-button" @click="look">Try again</button>

@@ -359,7 +359,7 @@ def role_by_name(session: Session, directory_id: UUID, name: str, *, lock: bool 
 def names_assigned(session: Session, assignment_ids: Iterable[UUID]) -> dict[UUID, str]:
     """Return the names of the roles that these assignments give, by assignment."""
     named = select(AssignmentRow.id, RoleRow.name).join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
-    return dict(session.execute(named.where(among_ids(AssignmentRow.id, assignment_ids))).tuples().all())
+    return {row[0]: row[1] for row in session.execute(named.where(among_ids(AssignmentRow.id, assignment_ids)))}
 
 
 def groups_of(session: Session, directory_id: UUID) -> list[GroupRow]:
