@@ -133,7 +133,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 
 <template>
   <PageHead title="Clients" :count="said" announced>
-    <RouterLink v-if="can('charters.compare')" :to="{ name: 'charter' }" class="small">Compare a charter</RouterLink>
+    <NButton v-if="can('charters.compare')" @click="router.push({ name: 'charter' })">Compare a charter</NButton>
     <NButton v-if="can('clients.register')" type="primary" @click="router.push({ name: 'register' })">Register a client</NButton>
     <span v-else class="soft small">A registrar or steward registers clients</span>
   </PageHead>

@@ -30,7 +30,7 @@ in = ["north"]
 def test_a_charter_is_followed_as_far_as_one_may_and_the_rest_is_led_to(world: World, open_console: Open) -> None:
     name = unique("Quay board")
     with open_console("registrar", path="/clients") as page:
-        page.get_by_role("link", name="Compare a charter").click()
+        page.get_by_role("button", name="Compare a charter").click()
         field = page.get_by_label("Charter", exact=False).first
         field.fill("charter = 1\nname = ")
         page.get_by_role("button", name="Compare it").click()
