@@ -7825,7 +7825,8 @@ export interface components {
          * RemovalPreview
          * @description What a removal would take along. `against`: what must be done before; empty: it can be removed.
          *
-         *     `credentials`: those of `against`, to be withdrawn.
+         *     `credentials`: those of `against`, to be withdrawn. `lasting`: what of `against` would stand still when it was
+         *     disabled and they were withdrawn.
          *     `elsewhere`: clients and roles whose reach names it; they keep that, and the audit finds it.
          */
         RemovalPreview: {
@@ -7835,6 +7836,8 @@ export interface components {
             name: string;
             /** Against */
             against: string[];
+            /** Lasting */
+            lasting: string[];
             /** Credentials */
             credentials: components["schemas"]["StandingCredential"][];
             /** Disabled Since */

@@ -175,14 +175,6 @@ const EFFECTS = [
 </template>
 
 <style scoped>
-.field {
-  display: grid;
-  gap: var(--s1);
-  font-weight: 560;
-}
-.hint {
-  font-weight: 400;
-}
 textarea {
   width: 100%;
   font-family: var(--mono);

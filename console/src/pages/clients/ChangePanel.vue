@@ -100,14 +100,6 @@ const save = () =>
 </template>
 
 <style scoped>
-.field {
-  display: grid;
-  gap: var(--s1);
-  font-weight: 560;
-}
-.hint {
-  font-weight: 400;
-}
 .date {
   width: 180px;
 }

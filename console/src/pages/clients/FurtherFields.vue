@@ -132,11 +132,6 @@ const turn = (type: string) => {
 </template>
 
 <style scoped>
-.field {
-  display: grid;
-  gap: var(--s1);
-  font-weight: 560;
-}
 .grants {
   display: flex;
   flex-wrap: wrap;
@@ -144,9 +139,6 @@ const turn = (type: string) => {
 }
 .grants legend {
   font-weight: 560;
-}
-.hint {
-  font-weight: 400;
 }
 textarea {
   width: 100%;

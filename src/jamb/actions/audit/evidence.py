@@ -114,6 +114,7 @@ def _registration(one: LoadedClient, names: dict[Any, str], now: datetime) -> di
         "client_uri": row.client_uri,
         "policy_uri": row.policy_uri,
         "tos_uri": row.tos_uri,
+        "logo": row.logo,
         "grant_types": list(row.grant_types),
         "trial_ends": _said(row.trial_ends_at),
         "owners": [{"name": held.name, "level": held.level.value, "live": held.live} for held in one.owners],

@@ -165,8 +165,7 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
     if standing:
         against.append(f"credentials that are not dead: {', '.join(one.hint for one in standing)}")
     guarding = resources.guarded_by(session, row.id)
-    if guarding:
-        against.append(f"it is the guard of {', '.join(guarding)}")
+    lasting = [f"it is the guard of {', '.join(guarding)}"] if guarding else []
     consents = tuple(
         f"{places[grant.resource_id]}: {grant.permission} ({grant.kind}), {reach_of(grant.reach).words}"
         for grant in loaded.grants
@@ -181,7 +180,8 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
     return RemovalPreview(
         client_id=row.id,
         name=row.name,
-        against=tuple(against),
+        against=[*against, *lasting],
+        lasting=lasting,
         credentials=[StandingCredential(id=one.id, hint=one.hint) for one in standing],
         disabled_since=row.tokens_revoked_at if row.state == ClientState.DISABLED else None,
         last_used_at=picture.last_seen_at,

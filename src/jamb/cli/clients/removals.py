@@ -44,7 +44,7 @@ def remove(
             return
         if output is Form.TABLE:
             _show_previews(seen)
-        ready = [one for one in seen if not one.against or (disable_first and _only_lives(one))]
+        ready = [one for one in seen if not one.against or (disable_first and not one.lasting)]
         if not ready:
             raise BadInput(
                 "None of these can be removed yet.",
@@ -80,17 +80,13 @@ def _carry_out(jamb: Jamb, ready: list[RemovalPreview], reason: str) -> tuple[li
     return done, failed
 
 
-def _only_lives(one: RemovalPreview) -> bool:
-    """Whether nothing stands against its removal but that it is live, and what its credentials are."""
-    return len(one.against) == (one.disabled_since is None) + bool(one.credentials)
-
-
 def _question(ready: list[RemovalPreview], seen: int) -> str:
     live = sum(one.disabled_since is None for one in ready)
     standing = sum(len(one.credentials) for one in ready)
     before = [f"disable {live}"] * bool(live)
     before += [f"withdraw {standing} credential{'s' if standing > 1 else ''}"] * bool(standing)
-    return " and ".join([*before, f"remove {len(ready)} of {seen}?"]).capitalize()
+    said = f"{', '.join(before)} and " if before else ""
+    return f"{said}remove {len(ready)} of {seen}?".capitalize()
 
 
 def restore(client: ClientArgument, output: Output = Form.TABLE) -> None:

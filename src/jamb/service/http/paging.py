@@ -63,11 +63,6 @@ def unpack_name(cursor: str | None) -> tuple[str, str] | None:
     return pair
 
 
-def pack_position(position: tuple[datetime, UUID] | None) -> str | None:
-    """Return the cursor of a list in order of a moment and an id; None where there is no more of it."""
-    return pack([position[0].isoformat(), str(position[1])]) if position is not None else None
-
-
 def unpack_latest(cursor: str | None) -> tuple[datetime, str] | None:
     """Return the end of a page of what comes the latest first: its moment, and its key."""
     pair = unpack_pair(cursor)
@@ -99,24 +94,26 @@ def unpack_text(cursor: str | None) -> str | None:
     return value
 
 
-def onward(request: Request, response: Response, after: str | tuple[datetime, UUID | str] | None) -> str | None:
+def onward(request: Request, response: Response, after: Any) -> str | None:
     """Return the cursor of the page after this one, and link to it; None where there is none.
 
     Args:
-        after: where it ends: a name, or a moment and a key; None: there is no more.
+        after: where this one ends, as its list orders: a name, a number, or several of these with moments and ids;
+            None: there is no more.
     """
     if after is None:
         return None
-    cursor = pack(after if isinstance(after, str) else [after[0].isoformat(), str(after[1])])
-    link_next(request, response, cursor)
+    cursor = pack(_plain(after))
+    url = request.url.include_query_params(cursor=cursor)
+    response.headers["Link"] = f'<{url.path}?{url.query}>; rel="next"'
     return cursor
 
 
-def link_next(request: Request, response: Response, cursor: str | None) -> None:
-    """Add the Link header to the next page, if there is one."""
-    if cursor is not None:
-        url = request.url.include_query_params(cursor=cursor)
-        response.headers["Link"] = f'<{url.path}?{url.query}>; rel="next"'
+def _plain(part: Any) -> Any:
+    """Return a place in a list as JSON has it."""
+    if isinstance(part, tuple | list):
+        return [_plain(one) for one in part]
+    return part.isoformat() if isinstance(part, datetime) else str(part) if isinstance(part, UUID) else part
 
 
 def bad_cursor(cursor: str) -> NotFound:

@@ -19,6 +19,7 @@ from jamb.core.credentials.lookup import credential_meant
 from jamb.core.lists import Attention, ClientSort
 from jamb.core.nearest_names import SHORTEST_BEGINNING
 from jamb.core.permissions import AccessKind
+from jamb.store.base import pages
 from jamb.store.base.columns import among, has
 from jamb.store.clients.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.clients.grant_type_use import GrantTypeRow
@@ -62,7 +63,7 @@ def list_page(  # noqa: PLR0913 - what the list can be asked for, by name
         )
     if attention is not None:
         wanted = wanted.where(_needs(attention, now, notice))
-    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    total = pages.count_of(session, wanted)
     if after is not None:
         value = sa.cast(sa.literal(after[0]), key.type)
         wanted = wanted.where(sa.tuple_(key, col(ClientRow.id)) > sa.tuple_(value, sa.literal(after[1])))

@@ -301,10 +301,20 @@ def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> di
 
     Of many the first, and one more that is not named: "…".
     """
+    return first_named(session.execute(_alike(), {"clients": list(client_ids), "directory": directory_id}))
+
+
+def first_named(rows: Iterable[Sequence[str]]) -> dict[str, tuple[str, ...]]:
+    """Return the names beside each client id, in their order: of many the first, and one more that is not named: "…".
+
+    Args:
+        rows: client id and name, at least one more of each than are named.
+    """
     found: dict[str, tuple[str, ...]] = {}
-    for client_id, name in session.execute(_alike(), {"clients": list(client_ids), "directory": directory_id}):
+    for client_id, name in rows:
         held = found.get(client_id, ())
-        found[client_id] = (*held, name if len(held) < MOST_ALIKE else "…")
+        if len(held) <= MOST_ALIKE:
+            found[client_id] = (*held, name if len(held) < MOST_ALIKE else "…")
     return found
 
 

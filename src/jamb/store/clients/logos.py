@@ -14,7 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.clients.logos import MOST_DIFFERENT, bands_of
 from jamb.store.base.columns import blob, one_of, parameter, words
-from jamb.store.clients.clients import MOST_ALIKE, ClientRow
+from jamb.store.clients.clients import MOST_ALIKE, ClientRow, first_named
 from jamb.store.directory.directories import DirectoryRow
 
 
@@ -76,37 +76,42 @@ def alike(session: Session, client_ids: Iterable[str]) -> dict[str, tuple[str, .
 
     Of many the first, and one more that is not named: "…".
     """
-    found: dict[str, tuple[str, ...]] = {}
-    for client_id, name in session.execute(_alike(), {"clients": list(client_ids)}):
-        held = found.get(client_id, ())
-        found[client_id] = (*held, name if len(held) < MOST_ALIKE else "…")
-    return found
+    return first_named(session.execute(_alike(), {"clients": list(client_ids)}))
 
 
 @cache
 def _alike() -> sa.Select[Any]:
+    """Return the statement of `alike`. Each look is compared once: a house may have one logo for all its clients."""
     mine, other = (ClientRow.__table__.alias() for _ in range(2))  # type: ignore[attr-defined]
     seen, held = (LogoRow.__table__.alias() for _ in range(2))  # type: ignore[attr-defined]
-    different = sa.func.bit_count(sa.cast(seen.c.look.op("#")(held.c.look), BIT(64)))
-    first = (
-        sa.select(other.c.name, other.c.registered_at, other.c.id)
-        .join(held, held.c.client_id == other.c.id)
-        .where(
-            held.c.directory_id == seen.c.directory_id,
-            held.c.bands.op("&&")(seen.c.bands),
-            different <= MOST_DIFFERENT,
-            other.c.publisher != mine.c.publisher,
-            other.c.state != "removed",
-            sa.tuple_(other.c.registered_at, other.c.id) < sa.tuple_(mine.c.registered_at, mine.c.id),
-        )
-        .order_by(other.c.registered_at, other.c.id)
-        .limit(MOST_ALIKE + 1)
-        .lateral()
+    looks = (
+        sa.select(seen.c.directory_id, seen.c.look, seen.c.bands)
+        .where(one_of(seen.c.client_id, "clients"))
+        .distinct()
+        .cte("looks")
     )
+    different = sa.func.bit_count(sa.cast(looks.c.look.op("#")(held.c.look), BIT(64)))
+    order = (other.c.registered_at, other.c.id)
+    place = sa.func.row_number().over(partition_by=(looks.c.look, other.c.publisher), order_by=order)
+    near = (
+        sa.select(looks.c.look, other.c.publisher, other.c.name, *order, place.label("place"))
+        .join(held, sa.and_(held.c.directory_id == looks.c.directory_id, held.c.bands.op("&&")(looks.c.bands)))
+        .join(other, other.c.id == held.c.client_id)
+        .where(different <= MOST_DIFFERENT, other.c.state != "removed")
+        .cte("near")
+    )
+    # The first of each publisher: of other publishers, however many of one's own stand before them.
+    before = sa.tuple_(near.c.registered_at, near.c.id) < sa.tuple_(mine.c.registered_at, mine.c.id)
     return (
-        sa.select(mine.c.id, first.c.name)
+        sa.select(mine.c.id, near.c.name)
         .join(seen, seen.c.client_id == mine.c.id)
-        .join(first, sa.true())
-        .where(one_of(mine.c.id, "clients"), mine.c.state != "removed")
-        .order_by(mine.c.id, first.c.registered_at, first.c.id)
+        .join(near, near.c.look == seen.c.look)
+        .where(
+            one_of(mine.c.id, "clients"),
+            mine.c.state != "removed",
+            near.c.publisher != mine.c.publisher,
+            near.c.place <= MOST_ALIKE + 1,
+            before,
+        )
+        .order_by(mine.c.id, near.c.registered_at, near.c.id)
     )

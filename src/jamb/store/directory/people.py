@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy import Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
+from jamb.store.base import pages
 from jamb.store.base.columns import among, among_ids, blob, document, has, moment, one_of, parameter
 from jamb.store.directory.directories import DirectoryRow
 
@@ -150,7 +151,7 @@ def page(
         wanted = wanted.where(has(PersonRow.name, query) | has(PersonRow.login, query))
     if active is not None:
         wanted = wanted.where(col(PersonRow.active).is_(active))
-    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    total = pages.count_of(session, wanted)
     if after is not None:
         start = sa.tuple_(sa.literal(after[0]), sa.literal(UUID(after[1])))
         wanted = wanted.where(sa.tuple_(col(PersonRow.name), col(PersonRow.id)) > start)

@@ -469,7 +469,7 @@ def holders_page(
         client: Any = SQLModel.metadata.tables["client"]
         fields = (PersonRow.name, PersonRow.login, GroupRow.name, GroupRow.title, client.c.name)
         wanted = wanted.where(sa.or_(*(has(field, query) for field in fields)))
-    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    total = pages.count_of(session, wanted)
     if after is not None:
         start = sa.tuple_(sa.literal(after[0]), sa.literal(UUID(after[1])))
         wanted = wanted.where(sa.tuple_(key, col(AssignmentRow.id)) > start)

@@ -25,13 +25,15 @@ class StandingCredential(Answered):
 class RemovalPreview(Answered):
     """What a removal would take along. `against`: what must be done before; empty: it can be removed.
 
-    `credentials`: those of `against`, to be withdrawn.
+    `credentials`: those of `against`, to be withdrawn. `lasting`: what of `against` would stand still when it was
+    disabled and they were withdrawn.
     `elsewhere`: clients and roles whose reach names it; they keep that, and the audit finds it.
     """
 
     client_id: str
     name: str
     against: list[str]
+    lasting: list[str]
     credentials: list[StandingCredential]
     disabled_since: Moment | None
     last_used_at: Moment | None

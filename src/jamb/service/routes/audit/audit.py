@@ -15,7 +15,7 @@ from jamb.core.audit.reports import ReportForm
 from jamb.core.errors import BadInput
 from jamb.core.lists import ExcessBy, GroupBy, Which
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, onward, unpack
 from jamb.service.http.routing import api_router
 from jamb.service.reports import write_report
 from jamb.store.audit.findings import Wanted
@@ -99,8 +99,7 @@ def list_findings(
 ) -> Page[wire.KeptFinding]:
     """Findings, worst first. What changed is looked at before the first page is answered."""
     found, after = audit.list_findings(act, wanted, _position(cursor), limit)
-    following = pack([after[0], after[1], str(after[2])]) if after is not None else None
-    link_next(request, response, following)
+    following = onward(request, response, after)
     return Page[wire.KeptFinding](items=found, next=following)
 
 
@@ -126,8 +125,7 @@ def group_findings(
         raise bad_cursor(str(cursor))
     rows = audit.group_findings(act, by, wanted, skip, limit + 1)
     titles = {rule.id: rule.title for rule in RULES} if by is GroupBy.RULE else {}
-    following = pack(skip + limit) if len(rows) > limit else None
-    link_next(request, response, following)
+    following = onward(request, response, skip + limit if len(rows) > limit else None)
     items = [
         wire.FindingGroup(
             key=one.key,

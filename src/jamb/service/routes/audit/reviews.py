@@ -17,9 +17,7 @@ from jamb.service.http.paging import (
     Cursor,
     Limit,
     bad_cursor,
-    link_next,
     onward,
-    pack,
     unpack,
     unpack_position,
 )
@@ -78,8 +76,7 @@ def list_items(
 ) -> Page[wire.ReviewItem]:
     """Items of a review, by client, the heaviest of each first."""
     found, after = reviews.list_items(act, review, _position(cursor), limit, answer)
-    following = pack([*after[:3], str(after[3])]) if after is not None else None
-    link_next(request, response, following)
+    following = onward(request, response, after)
     return Page[wire.ReviewItem](items=found, next=following)
 
 

@@ -11,7 +11,7 @@ from jamb.actions.clients import clients, dossier, registrations
 from jamb.actions.resources import usage
 from jamb.core.lists import Attention, ClientSort
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_pair
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
 from jamb.wire.base.shapes import Page
@@ -36,8 +36,7 @@ def list_clients(
     found, after, total = clients.list_clients(
         act, query=q, attention=attention, sort=sort, after=unpack_pair(cursor), limit=limit, only=act.own
     )
-    following = pack(after) if after else None
-    link_next(request, response, following)
+    following = onward(request, response, after)
     return Page[wire.Client](items=found, next=following, total=total)
 
 

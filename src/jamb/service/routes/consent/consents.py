@@ -10,7 +10,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.consent import consent
 from jamb.core.permissions import AccessKind
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_position
 from jamb.service.http.routing import api_router
 from jamb.store.consent.grants import Wanted
 from jamb.wire.base.shapes import Moment, Page
@@ -38,6 +38,5 @@ def list_all(
     """The consents in force of all clients, those granted last first; `total` is told up to 10,000."""
     wanted = Wanted(q, resource or "", permission or "", kind.value if kind else "", bounded, by_person, expires_before)
     items, after, total = consent.list_all(act, wanted, after=unpack_position(cursor), limit=limit)
-    following = pack_position(after)
-    link_next(request, response, following)
+    following = onward(request, response, after)
     return Page[wire.DirectoryGrant](items=items, next=following, total=total)

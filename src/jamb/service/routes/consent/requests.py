@@ -11,7 +11,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.consent import request_views, requests
 from jamb.core.consent.requests import RequestEvent
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_position
 from jamb.service.http.routing import api_router
 from jamb.service.routes.consent.consent import preview_answer, terms_of
 from jamb.service.routes.consent.rightsizing import dry_run_answer
@@ -55,8 +55,7 @@ def list_requests(
     found, more = request_views.list_requests(
         act, waiting=waiting, mine=act.mine, after_key=unpack_position(cursor), limit=limit
     )
-    following = pack_position(more)
-    link_next(http, response, following)
+    following = onward(http, response, more)
     return Page[wire.ConsentRequest](items=found, next=following)
 
 

@@ -13,7 +13,7 @@ from jamb.actions.credentials import adding, credentials
 from jamb.actions.credentials.sheets import connection_sheets
 from jamb.actions.credentials.shown_once import issued_answer, made_answer
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_number
 from jamb.service.http.routing import api_router
 from jamb.service.routes.credentials.additions import addition_of
 from jamb.wire.base.shapes import Page
@@ -107,6 +107,5 @@ def list_attempts(
 ) -> Page[wire.Attempt]:
     """Token requests of the client, newest first."""
     found = attempts.list_attempts(act, client, failed_only=failed, before=unpack_number(cursor), limit=limit)
-    following = pack(found.next) if found.next is not None else None
-    link_next(request, response, following)
+    following = onward(request, response, found.next)
     return Page[wire.Attempt](items=list(found.items), next=following)

@@ -16,7 +16,7 @@ from jamb.actions.credentials.shown_once import carried, issued_answer, made_ans
 from jamb.core.credentials.handover import MOST_HOURS, Deliver
 from jamb.core.directory.policy import BOUNDS
 from jamb.service.callers import TheRuntime, may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_position
 from jamb.service.http.routing import api_router
 from jamb.service.routes.credentials.additions import addition_of
 from jamb.wire.base.shapes import Page
@@ -39,8 +39,7 @@ def list_rotations(
     """Rotations under way, the one whose overlap ends first before the others; or those ended lately, latest first."""
     only = act.own if client is None else {client} if act.own is None else {client} & act.own
     found, more = rotations.list_rotations(act, ended, only, unpack_position(cursor), limit)
-    following = pack_position(more)
-    link_next(request, response, following)
+    following = onward(request, response, more)
     return Page[wire.Rotation](items=found, next=following)
 
 
@@ -57,8 +56,7 @@ def list_due(
 ) -> Page[wire.Due]:
     """Credentials that expire soon and that nothing follows yet, the first to end before the others."""
     found, more = rotations.list_due(act, within, act.own, unpack_position(cursor), limit)
-    following = pack_position(more)
-    link_next(request, response, following)
+    following = onward(request, response, more)
     return Page[wire.Due](items=found, next=following)
 
 

@@ -9,7 +9,7 @@ from fastapi import Query, Request, Response
 from jamb.actions.base.act import Act
 from jamb.actions.directory import ledger
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_number
 from jamb.service.http.routing import api_router
 from jamb.wire.base.shapes import Page
 from jamb.wire.directory import ledger as wire
@@ -28,8 +28,7 @@ def read_ledger(
 ) -> Page[wire.LedgerEntry]:
     """Changes, newest first."""
     found = ledger.read_ledger(act, client_id=client, before=unpack_number(cursor), limit=limit)
-    following = pack(found.next) if found.next is not None else None
-    link_next(request, response, following)
+    following = onward(request, response, found.next)
     return Page[wire.LedgerEntry](items=[wire.entry_of(entry, digest) for entry, digest in found.items], next=following)
 
 

@@ -9,7 +9,7 @@ from fastapi import Query, Request, Response
 from jamb.actions.base.act import Act
 from jamb.actions.directory import groups, people
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, onward, pack, unpack_name, unpack_text
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_name, unpack_text
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
 from jamb.wire.base.shapes import Page
@@ -31,8 +31,7 @@ def list_people(
 ) -> Page[wire.Person]:
     """The people of the directory, by name."""
     found, after, total = people.list_people(act, query=q, active=active, after=unpack_name(cursor), limit=limit)
-    following = pack(after) if after else None
-    link_next(request, response, following)
+    following = onward(request, response, after)
     return Page[wire.Person](items=found, next=following, total=total)
 
 

@@ -10,7 +10,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.directory import roles
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import may
-from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_name
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_name
 from jamb.service.http.routing import api_router
 from jamb.service.http.versions import tagged
 from jamb.wire.base.shapes import Page
@@ -37,8 +37,7 @@ def list_holders(
 ) -> Page[wire.Assignment]:
     """Who holds a role, and where: groups, then people, then clients, each by name."""
     found, after, total = roles.list_holders(act, role, query=q, after=unpack_name(cursor), limit=limit)
-    following = pack(after) if after else None
-    link_next(request, response, following)
+    following = onward(request, response, after)
     return Page[wire.Assignment](items=found, next=following, total=total)
 
 

@@ -9,25 +9,27 @@ branch_labels = None
 depends_on = None
 
 _FUNCTIONS = """
--- Whose logo looks like one of these is looked at again, and whose own it is.
-create function audit_note_looks(directory uuid, looks text[]) returns void language sql as $$
+-- Whose logo looks like one of these is looked at again where it is of another publisher: a house has one for many.
+create function audit_note_looks(directory uuid, looks text[], before text, now text) returns void language sql as $$
     insert into audit_stale (client_id)
-        select client_id from client_logo where directory_id = directory and bands && looks;
+        select client_id from client_logo join client on client.id = client_id
+            where client_logo.directory_id = directory and bands && looks and (publisher <> before or publisher <> now);
 $$;
 
 create function audit_note_logo() returns trigger language plpgsql as $$
+declare mine text;
 begin
-    if tg_op <> 'INSERT' then
-        insert into audit_stale (client_id) values (old.client_id);
-        perform audit_note_looks(old.directory_id, old.bands);
-    end if;
-    if tg_op <> 'DELETE' then perform audit_note_looks(new.directory_id, new.bands); end if;
+    select publisher into mine from client where id = coalesce(new.client_id, old.client_id);
+    insert into audit_stale (client_id) values (coalesce(new.client_id, old.client_id));
+    if tg_op <> 'INSERT' then perform audit_note_looks(old.directory_id, old.bands, mine, mine); end if;
+    if tg_op <> 'DELETE' then perform audit_note_looks(new.directory_id, new.bands, mine, mine); end if;
     return null;
 end $$;
 
 create function audit_note_logo_of() returns trigger language plpgsql as $$
 begin
-    perform audit_note_looks(directory_id, bands) from client_logo where client_id = new.id;
+    perform audit_note_looks(directory_id, bands, old.publisher, new.publisher)
+        from client_logo where client_id = new.id;
     return null;
 end $$;
 """
@@ -53,12 +55,13 @@ def upgrade() -> None:
     )
     op.execute(
         "create trigger audit_logo_of after update of state, publisher, name on client for each row "
-        "when (new.logo <> '') execute function audit_note_logo_of()"
+        "when (new.logo <> '' and (old.state, old.publisher, old.name) is distinct from (new.state, new.publisher, "
+        "new.name)) execute function audit_note_logo_of()"
     )
 
 
 def downgrade() -> None:
     op.execute("drop trigger audit_logo_of on client")
     op.drop_table("client_logo")
-    op.execute("drop function audit_note_logo_of(), audit_note_logo(), audit_note_looks(uuid, text[])")
+    op.execute("drop function audit_note_logo_of(), audit_note_logo(), audit_note_looks(uuid, text[], text, text)")
     op.drop_column("client", "logo")
