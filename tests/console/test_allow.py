@@ -225,7 +225,7 @@ def test_a_logo_is_chosen_on_the_client_s_page_and_met_by_people(
         expect(page.get_by_role("alert")).to_contain_text("500,001 bytes; at most 500,000 bytes")
         field.set_input_files(tmp_path / "pennant.png")
         expect(page.get_by_role("alert")).to_have_count(0)
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         kept = page.locator("dl img")
         expect(kept).to_be_visible()
         assert kept.evaluate("one => one.decode().then(() => one.naturalWidth)") == 192
@@ -239,5 +239,5 @@ def test_a_logo_is_chosen_on_the_client_s_page_and_met_by_people(
         page.get_by_role("button", name="Change it").click()
         page.get_by_role("button", name="Take it off").click()
         expect(page.get_by_role("status").filter(has_text="taken off")).to_be_visible()
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         expect(page.locator("dl img")).to_have_count(0)
