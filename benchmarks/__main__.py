@@ -34,7 +34,7 @@ from benchmarks.demo import HOME, PORT, demo, fresh
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
-from jamb.core.credentials.assertions import CLIENT_ASSERTION
+from jamb.core.credentials.urns import CLIENT_ASSERTION
 from jamb.demo.cluster import Cluster
 
 ROUNDS, REQUESTS, CONNECTIONS = 7, 2000, 8

@@ -14,7 +14,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from hypothesis import HealthCheck, settings
 
-from jamb.core.credentials import KeyType
+from jamb.core.credentials.kinds import KeyType
 from jamb.demo.cluster import Cluster
 from jamb.store.credentials.keypairs import make_key_pair
 from tests.console.browser import browser, open_console

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 import subprocess
 
-from jamb.core.credentials import hint_of, leaks_in
+from jamb.core.credentials.leaks import leaks_in
+from jamb.core.credentials.secrets import hint_of
 from jamb.demo.cluster import server_programs
 from tests.world import World
 

@@ -14,7 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.cli.credentials import leak_places
-from jamb.core.credentials import leaks_in, secret_from
+from jamb.core.credentials.leaks import leaks_in
+from jamb.core.credentials.secrets import secret_from
 from tests.cli.run import Shell
 from tests.world import World
 

@@ -11,7 +11,8 @@ import pytest
 
 from jamb.client import AccessToken, BadInput, DoneBefore, Jamb, Wanted, set_up
 from jamb.client.credentials.setting_up import Consented
-from jamb.core.credentials import CredentialKind, CredentialState
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.term import CredentialState
 from tests import patient
 from tests.cli.run import Shell
 from tests.world import Made, World, unique

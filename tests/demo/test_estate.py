@@ -12,7 +12,7 @@ from sqlmodel import Session
 from jamb.actions.audit.evaluation import sweep
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.core.audit import RULES
+from jamb.core.audit.evaluate import RULES
 from jamb.core.audit.rules import past
 from jamb.demo.estate import DECOYS, FAULTS, plan_estate
 from jamb.store.audit import findings

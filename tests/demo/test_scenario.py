@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import pytest
 
-from jamb.core.audit import RULES
+from jamb.core.audit.evaluate import RULES
 from jamb.demo.load import AUTOMATION
 from jamb.demo.scenario import CLIENTS, DIRECTORIES
 from tests.world import World

@@ -8,7 +8,7 @@ import subprocess
 import time
 from pathlib import Path
 
-from jamb.core.credentials import CredentialState
+from jamb.core.credentials.term import CredentialState
 from jamb.core.rotation import RotationState
 from tests.cli.run import JAMB, Shell
 from tests.world import Made, World

@@ -18,7 +18,7 @@ from jamb.actions.audit.evaluation import sweep
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
-from jamb.core import audit
+from jamb.core.audit.evaluate import evaluate
 from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
 from jamb.store.audit import client_facts as pictures
@@ -224,7 +224,7 @@ def from_scratch(backend: Backend, now: datetime) -> set[Row]:
                 one.act.value,
                 one.target,
             )
-            for one in audit.evaluate((one.picture for one in loaded), directory.policy, now)
+            for one in evaluate((one.picture for one in loaded), directory.policy, now)
         }
 
 

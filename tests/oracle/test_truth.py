@@ -11,7 +11,7 @@ import pytest
 
 from jamb.actions.audit.evaluation import sweep
 from jamb.actions.base.backend import Backend
-from jamb.core.audit import RULES
+from jamb.core.audit.evaluate import RULES
 from tests.adversary.scene import backend_of
 from tests.oracle.draw import Draw
 from tests.oracle.facts import DAY

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -48,15 +47,8 @@ def later(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     folder.mkdir()
     (folder / "0101.py").write_text(ADDS.format(before=present))
     (folder / "0102.py").write_text(TAKES_AWAY)
-    config = migrating.alembic_config
-
-    def with_later() -> object:
-        made = config()
-        own = Path(str(made.get_main_option("script_location"))) / "versions"
-        made.set_main_option("version_locations", os.pathsep.join(map(str, (own, folder))))
-        return made
-
-    monkeypatch.setattr(migrating, "alembic_config", with_later)
+    own = migrating.version_folders()
+    monkeypatch.setattr(migrating, "version_folders", lambda: (*own, folder))
     migrating._steps.cache_clear()
     yield present
     migrating._steps.cache_clear()

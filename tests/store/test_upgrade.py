@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from pathlib import Path
 from uuid import uuid4
 
 import pytest
 import sqlalchemy as sa
-from alembic import command
+from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlmodel import Session
 
 from jamb.actions.base.act import act_in
@@ -18,7 +20,8 @@ from jamb.actions.directory import directories
 from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.directory.policy import DirectoryPolicy
-from jamb.store.base.migrate import alembic_config, migrate
+from jamb.store.base import migrate as migrate_module
+from jamb.store.base.migrate import migrate, run_alembic
 from jamb.store.base.sealing import KEY_BYTES, Sealer
 from jamb.store.base.work import Actor
 from jamb.store.connections.engine import make_engine
@@ -34,10 +37,8 @@ def backend(world: World) -> Iterator[Backend]:
     with world.database() as database:
         database.execute(f"create database {name}")  # type: ignore[arg-type]
     engine = make_engine(world.cluster.url.rsplit("/", 1)[0] + f"/{name}")
-    config = alembic_config()
     with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "0001")
+        run_alembic("upgrade", connection, "0001")
     with engine.begin() as connection:
         for statement in FIRST_VERSION:
             connection.execute(sa.text(statement))
@@ -78,9 +79,7 @@ def test_roles_held_before_groups_and_clients_could_are_held_still(backend: Back
 
 def test_what_new_rules_look_at_is_looked_at_anew(backend: Backend) -> None:
     with backend.engine.begin() as connection:
-        config = alembic_config()
-        config.attributes["connection"] = connection
-        command.downgrade(config, "0043")
+        run_alembic("downgrade", connection, "0043")
         for name, addresses in (("web", "{https://web.example/back}"), ("job", "{}")):
             connection.execute(
                 sa.text(
@@ -137,3 +136,12 @@ def test_jambs_own_api_is_brought_to_what_this_version_offers(backend: Backend) 
         ).scalar_one()
     assert held == 2, "the console and the command line may do for a person what is new"
     assert "people.manage" in steward
+
+
+def test_migrations_are_known_by_their_files_as_by_their_chain() -> None:
+    config = Config()
+    config.set_main_option("script_location", str(Path(migrate_module.__file__).parents[1] / "migrations"))
+    chain = [
+        (one.revision, getattr(one.module, "AFTER", "")) for one in ScriptDirectory.from_config(config).walk_revisions()
+    ]
+    assert [tuple(step) for step in migrate_module._steps()] == chain[::-1]

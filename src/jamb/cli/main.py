@@ -6,9 +6,8 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
-from importlib.metadata import entry_points
 from importlib.util import find_spec
-from typing import Annotated, Any, NamedTuple
+from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
 
 import typer
 
@@ -16,6 +15,9 @@ from jamb import __version__
 from jamb.cli.base.output import fail
 from jamb.core.errors import BadInput, JambError
 from jamb.imports import kept
+
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
 
 
 class _Command(NamedTuple):
@@ -113,11 +115,9 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
         pretty_exceptions_enable=False,
     )
     app.callback()(_root)
-    # The demo's commands are announced by every installation, and come with a checkout alone.
-    mounted = {
-        entry.name: entry for entry in entry_points(group="jamb.commands") if find_spec(entry.module.rpartition(".")[0])
-    }
     first = next((word for word in words if not word.startswith("-")), None)
+    # To find what is mounted is to look through all that is installed.
+    mounted = {} if first in {*_COMMANDS, *_GROUPS} else _mounted()
     wanted = first if first in {*_COMMANDS, *_GROUPS, *mounted} else None
     for name, place in _COMMANDS.items():
         if wanted in {None, name}:
@@ -129,6 +129,14 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
         if wanted in {None, name}:
             app.add_typer(entry.load(), name=name)
     return app
+
+
+def _mounted() -> dict[str, EntryPoint]:
+    """Return the groups of other packages. Every installation announces the demo's, and a checkout alone has it."""
+    from importlib.metadata import entry_points  # noqa: PLC0415 - most commands are our own
+
+    found = entry_points(group="jamb.commands")
+    return {entry.name: entry for entry in found if find_spec(entry.module.rpartition(".")[0])}
 
 
 def _found(place: _Command) -> Any:

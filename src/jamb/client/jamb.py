@@ -12,11 +12,6 @@ import httpx
 from jamb.client.base.auth import AccessToken, ClientCredentials
 from jamb.client.base.section import match_header
 from jamb.client.base.transport import Transport
-from jamb.wire.audit.audit import Audit
-from jamb.wire.audit.search import Found
-from jamb.wire.audit.today import Today
-from jamb.wire.directory.directories import Directory, PolicyPreview
-from jamb.wire.directory.people import MayRegister, Whoami
 
 if TYPE_CHECKING:
     from jamb.client.audit.findings import Findings
@@ -38,6 +33,11 @@ if TYPE_CHECKING:
     from jamb.client.directory.signing_keys import SigningKeys
     from jamb.client.notices.notices import Notices, Webhooks
     from jamb.client.resources.resources import Resources
+    from jamb.wire.audit.audit import Audit
+    from jamb.wire.audit.search import Found
+    from jamb.wire.audit.today import Today
+    from jamb.wire.directory.directories import Directory, PolicyPreview
+    from jamb.wire.directory.people import MayRegister, Whoami
 
 # Where each section is, by its class: a program that reads clients does not wait for what reads the ledger.
 _SECTIONS = {
@@ -139,13 +139,19 @@ class Jamb:
 
     def directory(self) -> Directory:
         """Return the directory with its policy."""
+        from jamb.wire.directory.directories import Directory
+
         return self._transport.one(Directory, "GET", "")
 
     def whoami(self) -> Whoami:
+        from jamb.wire.directory.people import Whoami
+
         return self._transport.one(Whoami, "GET", "/whoami")
 
     def registering(self) -> MayRegister:
         """Return whether the caller may register clients and, if not, whom to ask."""
+        from jamb.wire.directory.people import MayRegister
+
         return self._transport.one(MayRegister, "GET", "/registering")
 
     def change_policy(self, *, if_match: str | None = None, **settings: object) -> Directory:
@@ -154,21 +160,31 @@ class Jamb:
         Args:
             if_match: the directory's `version` that you saw; if it is another now, `Outdated` is raised.
         """
+        from jamb.wire.directory.directories import Directory
+
         return self._transport.one(Directory, "PUT", "/policy", json=settings, headers=match_header(if_match))
 
     def preview_policy(self, **settings: object) -> PolicyPreview:
         """Return whom a changed policy would put in breach. Changes nothing."""
+        from jamb.wire.directory.directories import PolicyPreview
+
         return self._transport.one(PolicyPreview, "POST", "/policy/preview", json=settings)
 
     def search(self, text: str) -> Sequence[Found]:
         """Return what has a word in its name, title, login, id or hint: a few of each kind that the caller may list."""
+        from jamb.wire.audit.search import Found
+
         return self._transport.many(Found, "GET", "/search", params={"q": text})
 
     def today(self) -> Today:
+        from jamb.wire.audit.today import Today
+
         return self._transport.one(Today, "GET", "/today")
 
     def audit(self) -> Audit:
         """Return the directory's posture: findings by severity and rule, excess and its trend, what expires when."""
+        from jamb.wire.audit.audit import Audit
+
         return self._transport.one(Audit, "GET", "/audit")
 
     def sign_out(self) -> None:

@@ -31,8 +31,9 @@ from jamb.actions.directory import people
 from jamb.core.clients.attempts import DEAD, Outcome
 from jamb.core.clients.clients import ClientState, registration
 from jamb.core.consent.requests import RequestEvent
-from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.credentials.secrets import digest_secret, hint_of, secret_from
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NeedsAgreement
 from jamb.core.ladder import Use

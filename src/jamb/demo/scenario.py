@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind, GrantType
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, Reach, ReachKind
 from jamb.demo.apps import berths, dispatches

@@ -15,13 +15,18 @@ Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC
 RFC 9449 proofs of possession, RFC 9728 metadata of the API itself.
 """
 
-from jamb.guard.fastapi import Guard, add_guard_handler
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import Revocations, RevocationsReader
 from jamb.guard.refusals import Refused
 from jamb.guard.report import UsageReporter
 from jamb.guard.token import OwnToken
 from jamb.guard.verify import TokenClaims, verify
+
+if TYPE_CHECKING:
+    from jamb.guard.fastapi import Guard, add_guard_handler
 
 __all__ = [
     "Guard",
@@ -35,3 +40,12 @@ __all__ = [
     "add_guard_handler",
     "verify",
 ]
+
+# What an API of this framework needs is imported by such an API alone.
+_OF_FASTAPI = frozenset({"Guard", "add_guard_handler"})
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _OF_FASTAPI:
+        raise AttributeError(f"{__name__} has no {name}")
+    return getattr(import_module("jamb.guard.fastapi"), name)

@@ -18,7 +18,7 @@ from sqlmodel import Session
 
 from jamb.actions.directory.directories import refresh_own_api
 from jamb.actions.notices import notices
-from jamb.core.audit import RULES
+from jamb.core.audit.evaluate import RULES
 from jamb.core.audit.rules_page import rules_page
 from jamb.core.errors import JambError, Misuse
 from jamb.imports import kept

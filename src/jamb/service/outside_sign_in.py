@@ -21,8 +21,8 @@ from uuid import UUID
 
 from jamb.actions.base.backend import Backend
 from jamb.core.addresses import UnfitAddress, read_address
-from jamb.core.credentials import key_set
 from jamb.core.credentials.assertions import NotProven, check_reading, read_assertion, signed_by
+from jamb.core.credentials.public_keys import key_set
 from jamb.core.directory.providers import Provider
 from jamb.core.errors import BadInput, Misuse
 from jamb.core.text import UnfitText, read_json

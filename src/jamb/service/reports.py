@@ -7,7 +7,7 @@ from datetime import date
 
 from jamb import __version__
 from jamb.actions.base.act import Act
-from jamb.core.audit import RULES
+from jamb.core.audit.evaluate import RULES
 from jamb.core.audit.excess import Excess
 from jamb.core.audit.report_page import TALL, WIDE, report_page
 from jamb.core.audit.reports import Reported, ReportForm, report

@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 
 from jamb.core.access import HeldAsk, HeldGrant
-from jamb.core.audit import ResourcePicture
 from jamb.core.audit.excess import Excess, excess_at
+from jamb.core.audit.picture import ResourcePicture
 from jamb.core.clients.clients import ClientKind, folded, registration
 from jamb.core.clients.next_steps import next_steps
 from jamb.core.directory.policy import DirectoryPolicy

@@ -15,32 +15,29 @@ from hypothesis import strategies as st
 
 from jamb.core import own_api
 from jamb.core.access import HeldAsk, HeldGrant
-from jamb.core.audit import (
-    RULES,
+from jamb.core.audit.due_times import next_change
+from jamb.core.audit.evaluate import RULES, evaluate, worst_first
+from jamb.core.audit.excess import Excess
+from jamb.core.audit.findings import RemedyKind, Rule, Severity
+from jamb.core.audit.past import Done
+from jamb.core.audit.picture import (
     ClientPicture,
     CredentialPicture,
     DeadTries,
     NetworkPicture,
     OtherPicture,
     OwnerPicture,
-    RemedyKind,
+    RedirectPicture,
     ResourcePicture,
     RotationPicture,
-    Rule,
-    Severity,
-    evaluate,
-    next_change,
-    worst_first,
+    Told,
 )
-from jamb.core.audit.excess import Excess
-from jamb.core.audit.past import Done
-from jamb.core.audit.picture import RedirectPicture, Told
 from jamb.core.audit.report_page import TALL, WIDE, report_page
 from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
 from jamb.core.audit.rules_page import rules_page
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission

@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.access import HeldGrant, Holding
-from jamb.core.audit import ResourcePicture
 from jamb.core.audit.escalation import Arrow, Node, NodeKind, escalation_paths
 from jamb.core.audit.excess import excess_at, trend
+from jamb.core.audit.picture import ResourcePicture
 from jamb.core.audit.rightsizing import misses, smaller_grant
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Use, ladder

@@ -16,7 +16,7 @@ from jamb.core.audit.picture import ClientPicture, CredentialPicture
 from jamb.core.audit.remedies import REMEDIES
 from jamb.core.audit.reviews import LONGEST_DAYS, NAME_LONGEST, ReviewScope, check_review
 from jamb.core.consent.agreements import ACT_WORDS, ActKind, Proposal, agreeing, independent, nobody_words
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput
 from jamb.core.ids import CLIENT_ID_LENGTH, client_id_from, person_id_in

@@ -21,7 +21,7 @@ from jamb.core.consent.charter import (
     StepKind,
     steps,
 )
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.text import line_fault

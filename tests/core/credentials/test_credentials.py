@@ -11,19 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jamb.core.credentials import (
-    ConnectionSheet,
-    CredentialKind,
-    CredentialState,
-    SecretFault,
-    digest_secret,
-    end_of,
-    fault_of,
-    hint_of,
-    render,
-    secret_from,
-    state_of,
-)
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.secrets import SecretFault, digest_secret, fault_of, hint_of, secret_from
+from jamb.core.credentials.sheets.as_itself import ConnectionSheet, render
+from jamb.core.credentials.term import CredentialState, end_of, state_of
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, LivesTooLong
 from jamb.core.ids import CLIENT_ID_LENGTH, client_id_from

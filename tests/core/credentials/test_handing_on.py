@@ -23,8 +23,8 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from jwt.algorithms import ECAlgorithm, RSAAlgorithm
 
-from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.handover import (
+    LONGEST_KEY,
     MOST_HOURS,
     MOST_WRONG_TRIES,
     HandoverState,
@@ -33,9 +33,10 @@ from jamb.core.credentials.handover import (
     state_of_handover,
 )
 from jamb.core.credentials.issuing import Authority, authority_name, certify, client_name, client_uri, read_request
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.leaks import fingerprint_of, leaks_in, look_up_of
 from jamb.core.credentials.lookup import LookedFor, credential_meant
-from jamb.core.credentials.recipients import LONGEST_KEY, recipient_key
+from jamb.core.credentials.recipients import recipient_key
 from jamb.core.credentials.secrets import PREFIX, secret_from
 from jamb.core.credentials.sheets.scripts import curl, javascript, python
 from jamb.core.credentials.sheets.values import ConnectionSheet

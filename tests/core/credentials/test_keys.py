@@ -24,16 +24,7 @@ from hypothesis import strategies as st
 
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind
-from jamb.core.credentials import (
-    CredentialKind,
-    CredentialState,
-    check_certificate,
-    key_set,
-    read_certificate,
-    refuse_credential,
-    state_of,
-    thumbprint,
-)
+from jamb.core.credentials.allowed import refuse_credential
 from jamb.core.credentials.assertions import (
     LONGEST_LIFE,
     NotProven,
@@ -42,7 +33,10 @@ from jamb.core.credentials.assertions import (
     read_assertion,
     signed_by,
 )
-from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.credentials.certificates import check_certificate, read_certificate
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.public_keys import jwk_of, key_set, thumbprint
+from jamb.core.credentials.term import CredentialState, state_of
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, Conflict
 from tests.core.build import NOW

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, Conflict, JambError, StillInUse
 from jamb.core.rotation import (

@@ -19,7 +19,9 @@ from jamb.actions.audit.evaluation import look_at_all, sweep
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
-from jamb.core import audit
+from jamb.core.audit.due_times import next_change
+from jamb.core.audit.evaluate import evaluate
+from jamb.core.audit.findings import RemedyKind, Severity
 from jamb.core.audit.reports import ReportForm, fingerprints_in
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings
@@ -56,7 +58,7 @@ def test_what_changed_is_seen_at_once_goes_and_comes_back(world: World, steward:
     with world.database() as database:
         database.execute("update credential set expires_at = now() + interval '5 days' where client_id = %s", [made.id])
     first = of(steward, made)["credential-expiring"]
-    assert (first.act, first.returned, first.resolved_at) == (audit.RemedyKind.ROTATE, 0, None)
+    assert (first.act, first.returned, first.resolved_at) == (RemedyKind.ROTATE, 0, None)
     (held,) = steward.secrets.list(made.id)
     steward.credentials.disable(made.id, held.id)
     assert "credential-expiring" not in of(steward, made)
@@ -145,7 +147,7 @@ def from_scratch(backend: Backend, now: datetime) -> set[tuple[Any, ...]]:
     with Session(backend.engine) as session:
         directory = find_directory(session, SLUG)
         loaded = pictures.load(session, directory.id, directory.policy, now)
-        found = audit.evaluate((one.picture for one in loaded), directory.policy, now)
+        found = evaluate((one.picture for one in loaded), directory.policy, now)
         return {(one.rule, one.client_id, one.subject, one.severity.word, one.title, one.remedy) for one in found}
 
 
@@ -197,7 +199,7 @@ def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
                 " join directory d on d.id = directory_id where d.slug = %s and resolved_at is null",
                 [SLUG],
             ).fetchall()
-        assert {(*row[:3], audit.Severity(row[3]).word, *row[4:]) for row in rows} == from_scratch(backend, later)
+        assert {(*row[:3], Severity(row[3]).word, *row[4:]) for row in rows} == from_scratch(backend, later)
     # Back to now, for whoever comes next.
     look_at_all(backend, SLUG)
     total = sweep(backend, SLUG, datetime.now(UTC)).looked_at
@@ -322,8 +324,8 @@ def test_a_client_is_judged_alike_in_whatever_company(world: World, backend: Bac
                 loaded = pictures.load(session, directory.id, directory.policy, now, ids or None)
                 return {
                     one.row.id: (
-                        list(audit.evaluate([one.picture], directory.policy, now)),
-                        audit.next_change(one.picture, directory.policy, now),
+                        list(evaluate([one.picture], directory.policy, now)),
+                        next_change(one.picture, directory.policy, now),
                     )
                     for one in loaded
                 }

@@ -12,7 +12,7 @@ from jamb.client import BadInput, Forbidden, Jamb, ServiceUnreachable
 from jamb.client.consent.adopting import adopt
 from jamb.core.clients.clients import ClientKind
 from jamb.core.consent.charter import StepKind
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.wire.consent.charter_file import read_charter

@@ -12,8 +12,8 @@ import pytest
 from authlib.jose import ECKey, JsonWebEncryption
 
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, Jamb, NotFound, PrivateKey
-from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.handover import HandoverState
+from jamb.core.credentials.kinds import CredentialKind
 from tests.cli.run import Shell
 from tests.world import Made, World
 

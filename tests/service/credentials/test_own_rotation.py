@@ -14,7 +14,7 @@ from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.client import ClientCredentials, Conflict, Jamb, KeyFile, PrivateKey, SecretFile, keep_fresh
 from jamb.client.credentials.keeping_fresh import Did
-from jamb.core.credentials import CredentialState
+from jamb.core.credentials.term import CredentialState
 from jamb.core.rotation import RotationState
 from tests import patient
 from tests.service.credentials.test_rotations import DAY, aged, last_used, opened_ago

@@ -30,9 +30,10 @@ from cryptography.hazmat.primitives.serialization import (
 from cryptography.x509.oid import NameOID
 
 from jamb.client import BadInput, Conflict
-from jamb.core.credentials import CredentialKind, CredentialState, KeyType
-from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
+from jamb.core.credentials.kinds import CredentialKind, KeyType
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.credentials.term import CredentialState
+from jamb.core.credentials.urns import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.errors import AlreadyEnded, LivesTooLong
 from jamb.wire.credentials.credentials import MadeCertificate
 from tests import patient

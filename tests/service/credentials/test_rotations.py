@@ -11,7 +11,8 @@ from uuid import UUID
 import pytest
 
 from jamb.client import AccessToken, BadInput, Conflict, Jamb, JambError
-from jamb.core.credentials import CredentialKind, CredentialState
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.term import CredentialState
 from jamb.core.errors import StillInUse
 from jamb.core.rotation import RotationState
 from jamb.wire.credentials.rotations import OpenedRotation, Rotation

@@ -29,7 +29,7 @@ from pydantic import SecretStr
 from jamb.actions.credentials.recipients import EVENT
 from jamb.actions.notices import notices
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, PrivateKey, unseal
-from jamb.core.credentials import state_of
+from jamb.core.credentials.term import state_of
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
 from jamb.service.config.settings import Settings
 from jamb.service.runtime import open_runtime

@@ -15,8 +15,10 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.core import audit
+from jamb.core.audit.due_times import next_change
+from jamb.core.audit.evaluate import evaluate
 from jamb.core.audit.excess import excess_at, granted_weight
+from jamb.core.audit.picture import ClientPicture
 from jamb.core.clients.clients import ClientState
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
@@ -121,7 +123,7 @@ def look_at(session: Session, directory: Directory, client_ids: Sequence[str], n
     loaded = pictures.load(session, directory.id, directory.policy, now, client_ids, daily=False, lean=True)
     # Parts of Jamb itself are looked after by whoever makes Jamb; what was removed holds nothing.
     seen = [one for one in loaded if not one.row.builtin and one.row.state != ClientState.REMOVED]
-    found = audit.evaluate((one.picture for one in seen), directory.policy, now)
+    found = evaluate((one.picture for one in seen), directory.policy, now)
     findings.keep_findings(session, directory.id, client_ids, found, now)
     weights = [
         (one.row.id, key, excess_at(place, now, directory.policy.observation))
@@ -133,6 +135,6 @@ def look_at(session: Session, directory: Directory, client_ids: Sequence[str], n
     findings.keep_states(session, (states.get(key, LookedAt(key)) for key in client_ids), now)
 
 
-def _looked_at(picture: audit.ClientPicture, policy: DirectoryPolicy, now: datetime) -> LookedAt:
+def _looked_at(picture: ClientPicture, policy: DirectoryPolicy, now: datetime) -> LookedAt:
     rungs = count(rung for place in picture.resources for rung in place.rungs)
-    return LookedAt(picture.id, audit.next_change(picture, policy, now), granted_weight(picture.resources), rungs)
+    return LookedAt(picture.id, next_change(picture, policy, now), granted_weight(picture.resources), rungs)

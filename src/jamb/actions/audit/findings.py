@@ -10,7 +10,7 @@ from sqlmodel import Session
 
 from jamb.actions.audit.evaluation import look_first, sweep
 from jamb.actions.base.act import Act
-from jamb.core.audit import RemedyKind, Severity
+from jamb.core.audit.findings import RemedyKind, Severity
 from jamb.core.audit.reports import Reported
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, Unsuited

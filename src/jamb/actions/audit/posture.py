@@ -10,8 +10,9 @@ from jamb.actions.audit.evaluation import look_first
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, find_resource
 from jamb.actions.directory.people import find_person
-from jamb.core.audit import RULES, Severity
+from jamb.core.audit.evaluate import RULES
 from jamb.core.audit.excess import Excess, trend
+from jamb.core.audit.findings import Severity
 from jamb.core.clients.clients import OwnerLevel
 from jamb.core.lists import ExcessBy, Which
 from jamb.store.audit import excess as excess_store

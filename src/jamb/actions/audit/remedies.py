@@ -18,7 +18,8 @@ from jamb.actions.credentials import credentials, rotations
 from jamb.actions.directory import roles
 from jamb.actions.entry.access import admit_also
 from jamb.core.access import Comparison, HeldGrant, compare, holdings_in_force
-from jamb.core.audit import ClientPicture, RemedyKind, ResourcePicture
+from jamb.core.audit.findings import RemedyKind
+from jamb.core.audit.picture import ClientPicture, ResourcePicture
 from jamb.core.audit.remedies import REMEDIES, Remedy, RemedyInput
 from jamb.core.audit.rightsizing import smaller_grant
 from jamb.core.clients.clients import ClientState

@@ -7,8 +7,8 @@ from datetime import timedelta
 from jamb.actions.audit.evaluation import look_first
 from jamb.actions.base.act import Act
 from jamb.actions.consent.request_views import request_views
-from jamb.core import audit
 from jamb.core.audit.excess import trend
+from jamb.core.audit.findings import Severity
 from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.lists import Which
 from jamb.store.audit import excess as excess_store
@@ -40,10 +40,10 @@ def read_today(act: Act, reader: str) -> Today:
     """
     look_first(act)
     with act.read() as session:
-        found = {severity.word: 0 for severity in reversed(audit.Severity)}
+        found = {severity.word: 0 for severity in reversed(Severity)}
         for _, severity, which, number, _ in findings.tally(session, act.directory.id, act.now):
             if which is Which.OPEN:
-                found[audit.Severity(severity).word] += number
+                found[Severity(severity).word] += number
         waiting, waiting_in_all = findings.clients_waiting(session, act.directory.id, WAITING_SHOWN)
         ending = credentials.ending(session, act.directory.id, act.now, WEEKS, SHOWN_OF_A_WEEK)
         warn, used_since = act.directory.policy.warn_before, act.now - RECENT

@@ -5,10 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from jamb.core.credentials import (
-    CredentialKind,
-    read_certificate,
-)
+from jamb.core.credentials.certificates import read_certificate
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.store.credentials import credentials
 from jamb.store.directory import people

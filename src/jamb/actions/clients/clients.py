@@ -8,10 +8,10 @@ from datetime import datetime, timedelta
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one, note_narrowed
 from jamb.actions.base.subjects import client_subject
-from jamb.core import audit
+from jamb.core.audit.findings import Severity as CoreSeverity
 from jamb.core.clients.clients import ClientKind, ClientState, Registration, in_use
 from jamb.core.clients.next_steps import next_steps
-from jamb.core.credentials import CredentialState
+from jamb.core.credentials.term import CredentialState
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import Unsuited
 from jamb.core.ladder import count
@@ -148,7 +148,7 @@ def _client(line: client_lines.Line) -> Client:
         next_expiry=min((term.expires_at for term in live if term.expires_at is not None), default=None),
         last_used_at=max((moment for moment in moments if moment is not None), default=None),
         findings=line.findings,
-        worst=Severity(audit.Severity(line.worst).word) if line.worst is not None else None,
+        worst=Severity(CoreSeverity(line.worst).word) if line.worst is not None else None,
         next_steps=[NextStep(kind=step.kind, words=step.words) for step in steps],
         **{**Registration.of(row).said(), "grant_types": in_use(kind, row.grant_types)},
     )

@@ -11,7 +11,7 @@ from jamb.actions.base.lookups import find_client, load_one
 from jamb.actions.base.views import credential_view
 from jamb.actions.clients.clients import client_view
 from jamb.actions.entry.access import may_with
-from jamb.core.audit import ResourcePicture
+from jamb.core.audit.picture import ResourcePicture
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE

@@ -28,7 +28,7 @@ from jamb.core.consent.charter import (
     Step,
     steps,
 )
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.term import longest_days
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Forbidden, Unsuited, Violation

@@ -22,26 +22,15 @@ from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
 from jamb.core.addresses import UnfitAddress, read_address
 from jamb.core.clients.clients import ClientKind, ClientState
 from jamb.core.consent.agreements import ActKind
-from jamb.core.credentials import (
-    Certificate,
-    CredentialKind,
-    KeyType,
-    check_certificate,
-    digest_secret,
-    end_of,
-    fingerprint_of,
-    hint_of,
-    key_set,
-    longest_days,
-    look_up_of,
-    read_certificate,
-    refuse_credential,
-    secret_from,
-    thumbprint,
-)
+from jamb.core.credentials.allowed import refuse_credential
 from jamb.core.credentials.assertions import key_names
+from jamb.core.credentials.certificates import Certificate, check_certificate, read_certificate
 from jamb.core.credentials.issuing import certify, client_name, client_uri, read_request
-from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.credentials.kinds import CredentialKind, KeyType
+from jamb.core.credentials.leaks import fingerprint_of, look_up_of
+from jamb.core.credentials.public_keys import jwk_of, key_set, thumbprint
+from jamb.core.credentials.secrets import digest_secret, hint_of, secret_from
+from jamb.core.credentials.term import end_of, longest_days
 from jamb.core.directory.policy import ANY_WEIGHT
 from jamb.core.errors import BadInput, Conflict, Unsuited, shorten
 from jamb.store.base.work import Unit

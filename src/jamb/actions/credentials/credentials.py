@@ -13,9 +13,7 @@ from jamb.actions.base.subjects import credential_subject
 from jamb.actions.base.views import credential_view
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
 from jamb.core.consent.agreements import ActKind
-from jamb.core.credentials import (
-    CredentialState,
-)
+from jamb.core.credentials.term import CredentialState
 from jamb.core.errors import AlreadyEnded, Conflict, NotFound
 from jamb.core.rotation import RotationEnd
 from jamb.store.base.work import Unit, check_reason

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.views import credential_view
-from jamb.core.credentials import fingerprint_of
+from jamb.core.credentials.leaks import fingerprint_of
 from jamb.store.credentials.credentials import by_fingerprints
 from jamb.wire.credentials.leaks import LeakedSecret
 

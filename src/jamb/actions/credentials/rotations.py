@@ -17,7 +17,7 @@ from jamb.actions.base.views import credential_view
 from jamb.actions.credentials.adding import SHOWN, Added, Addition, Delivery, Place, alike
 from jamb.actions.credentials.credentials import find_credential, withdraw_in
 from jamb.actions.judgement.judging import take_turn
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import changed
 from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited

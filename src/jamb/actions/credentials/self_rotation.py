@@ -14,8 +14,9 @@ from jamb.actions.base.lookups import find_directory
 from jamb.actions.credentials import rotations as steps
 from jamb.actions.credentials.adding import Addition, keys_in
 from jamb.core.clients.clients import ClientState
-from jamb.core.credentials import CredentialState, digest_secret
 from jamb.core.credentials.certificates import pem_of
+from jamb.core.credentials.secrets import digest_secret
+from jamb.core.credentials.term import CredentialState
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import Conflict, Forbidden, NotFound, NotSignedIn, Unsuited
 from jamb.core.rotation import RotationState

@@ -12,7 +12,10 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
 from jamb.core.clients.clients import ClientKind, GrantType, in_use, lacking
-from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, PeopleSheet
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.sheets.as_itself import ConnectionSheet
+from jamb.core.credentials.sheets.people import PeopleSheet
+from jamb.core.credentials.term import CredentialState
 from jamb.core.directory.directories import Directory
 from jamb.core.permissions import AccessKind
 from jamb.store.clients import clients

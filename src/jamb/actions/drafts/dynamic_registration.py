@@ -29,7 +29,7 @@ from jamb.actions.credentials.credentials import withdraw_in
 from jamb.core.authorization.requests import ABOUT_PEOPLE
 from jamb.core.clients.clients import NAME_LONGEST, ClientState, Registration, folded
 from jamb.core.clients.metadata import METADATA, PRIVATE_KEY, Metadata, UnfitMetadata
-from jamb.core.credentials import digest_secret
+from jamb.core.credentials.secrets import digest_secret
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import Forbidden, NotSignedIn, shorten
 from jamb.core.ids import client_id_from

@@ -1,11 +1,10 @@
 """Passkeys of people: added and taken off by their person, and signed in with (W3C Web Authentication Level 3).
 
-What a browser sends is judged by `webauthn`; that it answers a challenge of ours, once and in time, is judged here.
+What a browser sends is judged by `web_authentication`; that it answers a challenge of ours, once and in time, here.
 """
 
 from __future__ import annotations
 
-import json
 import secrets
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -13,18 +12,10 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-import webauthn
 from sqlmodel import Session
-from webauthn.helpers import base64url_to_bytes, parse_client_data_json
-from webauthn.helpers.exceptions import WebAuthnException
-from webauthn.helpers.structs import (
-    AuthenticatorSelectionCriteria,
-    PublicKeyCredentialDescriptor,
-    ResidentKeyRequirement,
-    UserVerificationRequirement,
-)
 
 from jamb.actions.base.backend import Backend, console_client_id
+from jamb.actions.entry import web_authentication as web
 from jamb.actions.entry.factor_codes import fresh_codes
 from jamb.actions.entry.sessions import ConsoleSession, SignedIn, Visitor, find_directory_of, opened
 from jamb.core.directory import passkeys as core
@@ -53,21 +44,15 @@ def begin(backend: Backend, found: ConsoleSession, now: datetime) -> dict[str, A
     with observation(backend.engine) as session:
         held = store.passkeys_of(session, found.person.id)
     _refuse_more(len(held))
-    options = webauthn.generate_registration_options(
-        rp_id=_host(backend),
-        rp_name=f"Jamb, {found.directory.name}",
-        user_id=found.person.id.bytes,
-        user_name=found.person.login,
-        user_display_name=found.person.name,
-        challenge=_challenge(backend, _adding(found), now),
-        timeout=_FOR_MILLISECONDS,
-        authenticator_selection=AuthenticatorSelectionCriteria(
-            resident_key=ResidentKeyRequirement.REQUIRED, user_verification=UserVerificationRequirement.REQUIRED
-        ),
-        exclude_credentials=[PublicKeyCredentialDescriptor(id=row.credential_id) for row in held],
+    person = found.person
+    return web.to_make(
+        _host(backend),
+        f"Jamb, {found.directory.name}",
+        web.Owner(person.id.bytes, person.login, person.name),
+        _challenge(backend, _adding(found), now),
+        _FOR_MILLISECONDS,
+        held=[row.credential_id for row in held],
     )
-    made: dict[str, Any] = json.loads(webauthn.options_to_json(options))
-    return made
 
 
 def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: datetime) -> PasskeyAdded:
@@ -81,14 +66,8 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
         raise BadInput.field("name", f"{len(words)} characters", f"1 to {core.NAME_LONGEST} that are seen")
     expected, _ = _answered(backend, shown, _adding(found), now)
     try:
-        made = webauthn.verify_registration_response(
-            credential=dict(shown.credential),
-            expected_challenge=expected,
-            expected_rp_id=_host(backend),
-            expected_origin=sorted(shown.origins),
-            require_user_verification=True,
-        )
-    except (WebAuthnException, ValueError, RecursionError) as error:
+        made = web.made(shown.credential, web.Expected(expected, _host(backend), shown.origins))
+    except web.UnfitCredential as error:
         raise _unfit() from error
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
     with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
@@ -101,8 +80,8 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
             id=uuid4(),
             person_id=found.person.id,
             credential_id=made.credential_id,
-            public_key=made.credential_public_key,
-            uses=made.sign_count,
+            public_key=made.public_key,
+            uses=made.uses,
             name=words,
             made_at=now,
         )
@@ -149,14 +128,7 @@ def challenge_for_sign_in(backend: Backend, now: datetime) -> dict[str, Any]:
     Raises:
         Conflict: none are offered.
     """
-    options = webauthn.generate_authentication_options(
-        rp_id=_host(backend),
-        challenge=_challenge(backend, _SIGNING_IN, now),
-        timeout=_FOR_MILLISECONDS,
-        user_verification=UserVerificationRequirement.REQUIRED,
-    )
-    asked: dict[str, Any] = json.loads(webauthn.options_to_json(options))
-    return asked
+    return web.to_show(_host(backend), _challenge(backend, _SIGNING_IN, now), _FOR_MILLISECONDS)
 
 
 def sign_in(backend: Backend, shown: Shown, visitor: Visitor, now: datetime) -> SignedIn:
@@ -185,24 +157,16 @@ def _proven(session: Session, backend: Backend, shown: Shown, now: datetime) -> 
     """Return the passkey that a browser showed, locked until the transaction ends. Raises `NotSignedIn`."""
     expected, ends = _answered(backend, shown, _SIGNING_IN, now, NotSignedIn)
     try:
-        row = store.by_credential(session, base64url_to_bytes(str(shown.credential.get("rawId", ""))))
+        row = store.by_credential(session, web.id_in(shown.credential))
         if row is None:
             raise _not_proven()
-        seen = webauthn.verify_authentication_response(
-            credential=dict(shown.credential),
-            expected_challenge=expected,
-            expected_rp_id=_host(backend),
-            expected_origin=sorted(shown.origins),
-            credential_public_key=row.public_key,
-            # A count that does not rise tells of a copy (section 6.1.1).
-            credential_current_sign_count=row.uses,
-            require_user_verification=True,
-        )
-    except (WebAuthnException, ValueError, RecursionError) as error:
+        asked = web.Expected(expected, _host(backend), shown.origins)
+        uses = web.uses_after(shown.credential, asked, row.public_key, row.uses)
+    except web.UnfitCredential as error:
         raise _not_proven() from error
     person = session.get_one(people.PersonRow, row.person_id)
     console = console_client_id(find_directory_of(session, person).slug)
-    row.uses, row.last_used_at = seen.new_sign_count, now
+    row.uses, row.last_used_at = uses, now
     session.add(row)
     # Commits: a challenge counts once, whatever comes of it.
     if not first_seen(session, console, expected[:32], ends):
@@ -215,9 +179,8 @@ def _answered(
 ) -> tuple[bytes, datetime]:
     """Return the challenge that is answered, and until when it counts."""
     try:
-        response = shown.credential["response"]
-        sent = parse_client_data_json(base64url_to_bytes(response["clientDataJSON"])).challenge
-    except (WebAuthnException, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
+        sent = web.challenge_in(shown.credential)
+    except web.UnfitCredential as error:
         raise (_unfit() if refusal is BadInput else _not_proven()) from error
     ends = core.challenge_end(backend.sealer.session_key, sent, purpose, now)
     if ends is None:

@@ -8,7 +8,7 @@ from datetime import datetime
 
 from sqlmodel import Session
 
-from jamb.core.audit import Severity
+from jamb.core.audit.findings import Severity
 from jamb.core.audit.reviews import Answer
 from jamb.core.directory.directories import Directory
 from jamb.core.ids import person_id_in

@@ -16,7 +16,8 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from jamb.client import AccessToken, ClientCredentials, Jamb, KeyFile, NotSignedIn
+from jamb import client as library
+from jamb.client import AccessToken, ClientCredentials, Jamb, NotSignedIn
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ def _client(client_id: str) -> ClientCredentials:
         return ClientCredentials(client_id, _secret())
     under = os.environ.get("JAMB_CLIENT_KEY_PASSPHRASE_FILE")
     try:
-        return KeyFile(client_id, Path(file), passphrase=Path(under).read_text().strip() if under else "")
+        return library.KeyFile(client_id, Path(file), passphrase=Path(under).read_text().strip() if under else "")
     except OSError as error:
         raise NotSignedIn(f"{error.filename} cannot be read ({error.strerror}).") from error
 

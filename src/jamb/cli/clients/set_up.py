@@ -21,7 +21,7 @@ from jamb.cli.credentials.private_files import write_private
 from jamb.client import BadInput, Jamb, Wanted
 from jamb.client import set_up as run_set_up
 from jamb.client.credentials.setting_up import Consented, Ready
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.wire.credentials.credentials import Credential, Sheet
 
 # How often it is looked whether the approvers decided.

@@ -17,7 +17,7 @@ from jamb.cli.base.output import (
 from jamb.cli.credentials import credentials
 from jamb.core.clients.clients import OwnerLevel
 from jamb.core.clients.next_steps import NextStepKind
-from jamb.core.credentials import CredentialState
+from jamb.core.credentials.term import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.wire.clients.clients import Client, Dossier, Owner, Rung
 

@@ -29,7 +29,8 @@ from jamb.cli.base.output import (
 )
 from jamb.cli.credentials.private_files import write_private
 from jamb.client import BadInput, Jamb
-from jamb.core.credentials import CredentialState, KeyType
+from jamb.core.credentials.kinds import KeyType
+from jamb.core.credentials.term import CredentialState
 from jamb.wire.clients.clients import Client
 from jamb.wire.credentials.credentials import Credential
 

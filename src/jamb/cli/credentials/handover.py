@@ -29,8 +29,8 @@ from jamb.cli.credentials import sealing
 from jamb.cli.credentials.credentials import DaysOption, LabelOption, pick
 from jamb.cli.credentials.handed_over import free_folder, keep_handed_over
 from jamb.client import HandoverLink
-from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.handover import DEFAULT_HOURS, Deliver, HandoverState
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.wire.credentials.handovers import Handover, MadeHandover
 
 app = typer.Typer(no_args_is_help=True)

@@ -16,7 +16,7 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.output import EXIT_FOUND, Form, Output, YesOption, confirm, emit, note, out, plural, table
 from jamb.cli.credentials.leak_places import Place, hook_file, in_history, in_paths, in_stage
 from jamb.client import BadInput, JambError
-from jamb.core.credentials import hint_of
+from jamb.core.credentials.secrets import hint_of
 from jamb.wire.credentials.leaks import LeakedSecret
 
 app = typer.Typer(no_args_is_help=True)

@@ -14,7 +14,7 @@ from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, err, ou
 from jamb.cli.credentials.rotation_files import Entry, entries_of, keep, list_entry
 from jamb.cli.credentials.rotation_view import many, show_due
 from jamb.client import Jamb, JambError
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.errors import AlreadyOpened
 from jamb.wire.credentials.rotations import Due
 

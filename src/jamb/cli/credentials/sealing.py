@@ -16,7 +16,7 @@ from jamb.cli.credentials.handed_over import free_folder, keep_handed_over
 from jamb.cli.credentials.private_files import write_private
 from jamb.client import BadInput, Jamb, NotFound, PrivateKey
 from jamb.client import unseal as open_sealed
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.wire.credentials.handovers import OwnRecipientKey, Recipient, SealedCredential
 
 PassphraseOption = Annotated[

@@ -11,7 +11,7 @@ import httpx
 
 from jamb.client.base.flows import proven, sent
 from jamb.client.base.trust import trusted
-from jamb.core.credentials.assertions import CLIENT_ASSERTION
+from jamb.core.credentials.urns import CLIENT_ASSERTION
 from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
 
 if TYPE_CHECKING:

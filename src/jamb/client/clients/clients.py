@@ -9,7 +9,7 @@ from typing import Unpack
 
 from jamb.client.base.section import Section, idempotency_header, match_header, path_segment
 from jamb.core.clients.clients import OwnerLevel
-from jamb.core.credentials import leaks_in
+from jamb.core.credentials.leaks import leaks_in
 from jamb.core.errors import BadInput, NotFound
 from jamb.core.nearest_names import SHORTEST_BEGINNING, did_you_mean
 from jamb.core.permissions import AccessKind

@@ -8,7 +8,7 @@ from typing import Any
 from uuid import UUID
 
 from jamb.client.base.section import Section, idempotency_header, path_segment
-from jamb.core.credentials import CredentialKind, KeyType
+from jamb.core.credentials.kinds import CredentialKind, KeyType
 from jamb.wire.clients.clients import Dossier
 from jamb.wire.credentials.credentials import Credential, IssuedSecret, MadeCertificate
 from jamb.wire.credentials.rotations import User

@@ -12,8 +12,8 @@ import httpx
 from jamb.client.base.auth import unreachable
 from jamb.client.base.section import Section, idempotency_header, path_segment
 from jamb.client.base.trust import trusted
-from jamb.core.credentials import CredentialKind, KeyType
 from jamb.core.credentials.handover import DEFAULT_HOURS, Deliver
+from jamb.core.credentials.kinds import CredentialKind, KeyType
 from jamb.core.errors import BadInput, ServiceUnreachable
 from jamb.wire.base.problems import MEDIA_TYPE, Problem, error_of
 from jamb.wire.credentials.handovers import (

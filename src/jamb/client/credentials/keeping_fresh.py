@@ -15,7 +15,7 @@ from jamb.client.base.auth import unreachable
 from jamb.client.base.own_files import read_secret, replace_file
 from jamb.client.base.private_key import PrivateKey
 from jamb.client.base.trust import trusted
-from jamb.core.credentials.assertions import CLIENT_ASSERTION
+from jamb.core.credentials.urns import CLIENT_ASSERTION
 from jamb.core.errors import Conflict, NotSignedIn, ServiceUnreachable
 
 # A step at the issuer, proven by one secret or key: its name and further parameters to its answer.

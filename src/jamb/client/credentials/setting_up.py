@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from jamb.client.jamb import Jamb
-from jamb.core.credentials import CredentialKind, CredentialState
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.term import CredentialState
 from jamb.core.errors import (
     AlreadyAsked,
     BadInput,

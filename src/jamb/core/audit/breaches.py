@@ -8,7 +8,8 @@ from datetime import datetime, timedelta
 
 from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
-from jamb.core.credentials import CredentialKind, CredentialState, longest_days
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.term import CredentialState, longest_days
 from jamb.core.directory.policy import DirectoryPolicy
 
 _GONE = frozenset({CredentialState.WITHDRAWN, CredentialState.EXPIRED})

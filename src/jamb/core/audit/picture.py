@@ -12,7 +12,8 @@ from jamb.core.access.powers import Place
 from jamb.core.audit.past import Done
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind
-from jamb.core.credentials import CredentialKind, CredentialState, state_of
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.term import CredentialState, state_of
 from jamb.core.ladder import Rung, watched_since
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import NO_COLLECTIONS, CollectionTree, Reach

@@ -12,7 +12,7 @@ from datetime import timedelta
 from enum import StrEnum
 
 from jamb.core.clients.clients import ClientKind
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
 

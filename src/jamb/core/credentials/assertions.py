@@ -18,8 +18,6 @@ from jamb.core.clients.attempts import Outcome
 from jamb.core.jwt import read_token
 from jamb.core.text import UnfitText, line_fault, strings_in
 
-CLIENT_ASSERTION = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
-JWT_BEARER = "urn:ietf:params:oauth:grant-type:jwt-bearer"
 ALGORITHMS = ("ES256", "ES384", "ES512", "RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "EdDSA")
 LONGEST_ASSERTION = 8192
 LONGEST_LIFE = timedelta(minutes=60)

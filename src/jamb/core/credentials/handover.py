@@ -16,6 +16,8 @@ MOST_HOURS = 7 * 24
 SHORTEST_PASSPHRASE, LONGEST_PASSPHRASE = 8, 200
 MOST_WRONG_TRIES = 5
 NOTE_LONGEST = 500
+# Of a recipient, in characters.
+LONGEST_KEY = 10_000
 
 
 class Deliver(StrEnum):

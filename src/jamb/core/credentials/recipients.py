@@ -11,10 +11,10 @@ from cryptography.hazmat.primitives.serialization import load_pem_public_key
 from jwt import PyJWK
 from jwt.exceptions import PyJWTError
 
+from jamb.core.credentials.handover import LONGEST_KEY
 from jamb.core.credentials.public_keys import PRIVATE_MEMBERS, Jwk, describe, jwk_of
 from jamb.core.errors import BadInput
 
-LONGEST_KEY = 10_000
 _ALLOWED = "an EC (P-256, P-384, P-521) or RSA (2048 bits and more) public key, as a JWK or in PEM"
 # RFC 7518 section 4.1: how the content's key reaches the recipient, by the type of theirs.
 _ALGORITHMS = {"EC": "ECDH-ES+A256KW", "RSA": "RSA-OAEP-256"}

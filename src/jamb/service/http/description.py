@@ -21,7 +21,7 @@ from jamb.actions.resources.resources import NAME_LONGEST as RESOURCE_LONGEST
 from jamb.actions.resources.resources import RESOURCE_NAME
 from jamb.core.clients.clients import DOMAIN, GrantType
 from jamb.core.clients.metadata import METHODS
-from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
+from jamb.core.credentials.urns import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.directory.roles import NAME_LONGEST, SHORT_NAME
 from jamb.core.text import LINE_PATTERN
 from jamb.service.oauth import device

@@ -11,6 +11,7 @@ from contextlib import AbstractContextManager
 from enum import Enum
 from functools import wraps
 from inspect import iscoroutinefunction
+from threading import RLock
 from typing import Any, Protocol, get_type_hints
 
 from fastapi import APIRouter, Request, Response
@@ -20,6 +21,7 @@ from fastapi.dependencies.models import Dependant
 from fastapi.exceptions import RequestValidationError, ResponseValidationError
 from fastapi.params import Depends
 from fastapi.routing import APIRoute
+from starlette.routing import compile_path
 
 from jamb.core.errors import Malformed, WrongMediaType
 from jamb.core.text import UnfitText, read_json, visible
@@ -27,6 +29,8 @@ from jamb.service.http.compressed import compressed
 
 # Where a guard puts the door that it stands at, for a call whose body turns out to be wrong.
 DOOR = "jamb.door"
+# A route is made by one thread; it may look at itself meanwhile.
+_MAKING = RLock()
 
 
 class Door(Protocol):
@@ -48,9 +52,39 @@ class JsonRequest(Request):
 
 
 class JsonRoute(APIRoute):
+    """A route that is found from the start, and made whole when it is first used.
+
+    What reads and writes its JSON takes longer to build than all else at a start, and few routes are used in the first
+    seconds of a process. What the framework asks of a route before that is there at once.
+    """
+
     def __init__(self, path: str, endpoint: Callable[..., Any], **options: Any) -> None:
+        self.path, self.endpoint = path, endpoint
+        self.path_regex, self.path_format, self.param_convertors = compile_path(path)
+        self.name = options.get("name") or endpoint.__name__
+        self.methods = {method.upper() for method in options.get("methods") or ("GET",)}
+        self.include_in_schema = options.get("include_in_schema", True)
+        self._rest = options
+
+    @property
+    def is_whole(self) -> bool:
+        return "_rest" not in self.__dict__
+
+    def __getattr__(self, name: str) -> Any:
+        """Return what is not there yet, after making the whole. Others who ask meanwhile wait for it."""
+        with _MAKING:
+            rest = self.__dict__.pop("_rest", None)
+            if rest is not None:
+                self._complete(**rest)
+        try:
+            return self.__dict__[name]
+        except KeyError:
+            raise AttributeError(name) from None
+
+    def _complete(self, **options: Any) -> None:
+        endpoint = self.endpoint
         act = _guarded(endpoint)
-        super().__init__(path, self._inside(endpoint, act), **options)
+        super().__init__(self.path, self._inside(endpoint, act), **options)
         if act is None and _stands_behind(self.dependant):
             raise TypeError(f"{endpoint.__name__} has a guard that is no argument of it: nothing would open the door.")
 

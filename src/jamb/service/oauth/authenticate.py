@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
-from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
+from jamb.core.credentials.secrets import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
 from jamb.service.oauth.client_assertions import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
 from jamb.store.entry.tokens import AUTHENTICATE, Authenticated

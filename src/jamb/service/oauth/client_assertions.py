@@ -14,7 +14,6 @@ from datetime import UTC, datetime, timedelta
 from hashlib import sha256
 
 from jamb.core.clients.attempts import Outcome
-from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.assertions import (
     CLOCK_SKEW,
     LONGEST_LIFE,
@@ -26,6 +25,7 @@ from jamb.core.credentials.assertions import (
     check_reading,
     signed_by,
 )
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.service.oauth.outside_keys import Unreachable
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
 from jamb.store.entry.tokens import KEYS_OF, SEE_ASSERTION, KeyHeld

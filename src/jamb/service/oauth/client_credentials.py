@@ -21,7 +21,7 @@ from jamb.core.authorization.details import INVALID, check_collections, holdings
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientState, GrantType
-from jamb.core.credentials import LONGEST_PRESENTED, digest_secret
+from jamb.core.credentials.secrets import LONGEST_PRESENTED, digest_secret
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of

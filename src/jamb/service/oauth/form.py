@@ -10,7 +10,8 @@ from urllib.parse import parse_qsl, unquote_plus
 from fastapi import Request
 from starlette.requests import ClientDisconnect
 
-from jamb.core.credentials.assertions import CLIENT_ASSERTION, Assertion, NotProven, read_assertion
+from jamb.core.credentials.assertions import Assertion, NotProven, read_assertion
+from jamb.core.credentials.urns import CLIENT_ASSERTION
 from jamb.core.text import line_fault, lines_fault
 from jamb.guard.certificate import HEADER, thumbprint_of
 from jamb.service.oauth.errors import OAuthError

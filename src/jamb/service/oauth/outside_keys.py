@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from jamb.core.addresses import UnfitAddress, read_address
-from jamb.core.credentials import key_set
+from jamb.core.credentials.public_keys import key_set
 from jamb.core.errors import BadInput
 from jamb.core.text import UnfitText, line_fault, read_json
 from jamb.service.egress import Egress, NotSpokenTo

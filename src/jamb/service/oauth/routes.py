@@ -15,7 +15,7 @@ from jamb.actions.clients.logos import shown_logo
 from jamb.actions.directory.directories import authority_certificates, read_directory
 from jamb.actions.directory.signing_keys import published_keys
 from jamb.core.clients.clients import GrantType
-from jamb.core.credentials.assertions import JWT_BEARER
+from jamb.core.credentials.urns import JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheRuntime
 from jamb.service.dpop import HEADER, NONCE_HEADER, fresh_nonce

@@ -12,19 +12,19 @@ from sqlmodel import Session
 
 from jamb.core import own_api
 from jamb.core.access import HeldAsk, HeldGrant
-from jamb.core.audit import (
+from jamb.core.audit.evaluate import evaluate, worst_first
+from jamb.core.audit.findings import Finding
+from jamb.core.audit.past import Done
+from jamb.core.audit.picture import (
     ClientPicture,
     CredentialPicture,
     DeadTries,
-    Finding,
     NetworkPicture,
+    RedirectPicture,
     ResourcePicture,
     RotationPicture,
-    evaluate,
-    worst_first,
+    Told,
 )
-from jamb.core.audit.past import Done
-from jamb.core.audit.picture import RedirectPicture, Told
 from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.audit.rules.usual_use import DAYS_LOOKED_AT
 from jamb.core.clients.clients import ClientKind, ClientState, in_use

@@ -17,7 +17,7 @@ from sqlalchemy import BigInteger, Column, ForeignKey, Identity, Index, Text, Un
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.core.audit import Finding
+from jamb.core.audit.findings import Finding
 from jamb.core.ladder import LadderCount
 from jamb.core.lists import GroupBy, Which
 from jamb.store.base.columns import MOMENT, among, document, has, moment, one_of, parameter

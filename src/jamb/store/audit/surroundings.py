@@ -14,7 +14,7 @@ from sqlmodel import Session
 
 from jamb.core import own_api
 from jamb.core.access import HeldGrant, Holding
-from jamb.core.audit import OtherPicture, OwnerPicture, ResourcePicture
+from jamb.core.audit.picture import OtherPicture, OwnerPicture, ResourcePicture
 from jamb.core.audit.surroundings import holds_grave, owner_picture, taken_over, takes_over
 from jamb.core.clients.clients import OwnerLevel
 from jamb.core.permissions import AccessKind

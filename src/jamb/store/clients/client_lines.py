@@ -16,8 +16,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col
 
 from jamb.core.clients.clients import ClientState
-from jamb.core.credentials import CredentialState
-from jamb.core.credentials.term import state_of
+from jamb.core.credentials.term import CredentialState, state_of
 from jamb.core.ladder import LadderCount
 from jamb.store.audit.findings import AuditStaleRow, AuditStateRow, FindingRow
 from jamb.store.base.columns import among

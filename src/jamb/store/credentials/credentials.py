@@ -14,9 +14,10 @@ from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit.picture import CredentialPicture
-from jamb.core.credentials import CredentialKind, CredentialState, state_of
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
+from jamb.core.credentials.term import CredentialState, state_of
 from jamb.store.base.columns import MOMENT, among, blob, document, moment, one_of, parameter
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations

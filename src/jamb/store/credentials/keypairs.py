@@ -15,8 +15,8 @@ from cryptography.hazmat.primitives.serialization import (
     pkcs12,
 )
 
-from jamb.core.credentials import KeyType
 from jamb.core.credentials.issuing import Authority, certify, client_name, client_uri
+from jamb.core.credentials.kinds import KeyType
 
 # 20 characters of 32: 100 bits, to be typed by hand if need be.
 _ALPHABET = "abcdefghjkmnpqrstuvwxyz123456789"

@@ -9,8 +9,10 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.core import audit
 from jamb.core.audit.excess import Excess as CoreExcess
+from jamb.core.audit.findings import Family, RemedyKind
+from jamb.core.audit.findings import Finding as CoreFinding
+from jamb.core.audit.findings import Rule as CoreRule
 from jamb.core.audit.reports import Reported, fingerprint
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
 from jamb.wire.base.text import MaybeSaid, Said
@@ -36,7 +38,7 @@ class Finding(Answered):
     title: str
     evidence: dict[str, str]
     remedy: str
-    act: audit.RemedyKind
+    act: RemedyKind
     target: str
     fingerprint: str
 
@@ -71,7 +73,7 @@ class Rule(Answered):
     """
 
     id: str
-    family: audit.Family
+    family: Family
     title: str
     why: str
     when: str
@@ -190,7 +192,7 @@ class FindingAnswer(Sent):
     words: Said
 
 
-def rule_of(rule: audit.Rule) -> dict[str, Any]:
+def rule_of(rule: CoreRule) -> dict[str, Any]:
     """Return the members of a rule that do not depend on what it found."""
     names = ("id", "family", "title", "why", "when", "how_bad", "reference")
     return {name: getattr(rule, name) for name in names} | {"found": list(rule.found), "passed": list(rule.passed)}
@@ -207,7 +209,7 @@ def excess_of(found: CoreExcess) -> dict[str, float | None]:
     }
 
 
-def finding_of(finding: audit.Finding) -> Finding:
+def finding_of(finding: CoreFinding) -> Finding:
     """Return a finding as a dossier shows it."""
     return Finding(
         severity=Severity(finding.severity.word),

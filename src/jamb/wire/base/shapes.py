@@ -21,7 +21,7 @@ from pydantic import (
     model_validator,
 )
 
-from jamb.core.credentials.recipients import LONGEST_KEY
+from jamb.core.credentials.handover import LONGEST_KEY
 from jamb.core.errors import BadInput, Violation, shorten
 from jamb.core.text import LINE_PATTERN, LINES_PATTERN, ONE_LINE, SOME_LINES, line_fault, lines_fault, strings_in
 from jamb.core.versions import version_of
@@ -67,9 +67,12 @@ def _texts(schema: dict[str, Any]) -> Iterator[dict[str, Any]]:
 
 
 class Sent(BaseModel):
-    """A request body. Unknown fields are refused: a misspelt one must not be ignored. So is text that is not seen."""
+    """A request body. Unknown fields are refused: a misspelt one must not be ignored. So is text that is not seen.
 
-    model_config = ConfigDict(extra="forbid", str_max_length=2000, json_schema_extra=_described)
+    What reads one is built when it is first read, as with answers.
+    """
+
+    model_config = ConfigDict(extra="forbid", str_max_length=2000, json_schema_extra=_described, defer_build=True)
 
     @field_validator("*", mode="after")
     @classmethod

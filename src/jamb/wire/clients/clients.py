@@ -24,7 +24,7 @@ from jamb.core.clients.clients import (
 )
 from jamb.core.clients.logos import LARGEST
 from jamb.core.clients.next_steps import NextStepKind
-from jamb.core.credentials import CredentialState
+from jamb.core.credentials.term import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit.audit import Finding, Severity

@@ -9,7 +9,7 @@ from pydantic import ConfigDict, Field, model_validator
 from jamb.core.clients.clients import MOST_REDIRECTS, ClientKind, GrantType
 from jamb.core.consent import charter as core
 from jamb.core.consent.charter import StepKind
-from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach, ReachKind
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Names, Sent

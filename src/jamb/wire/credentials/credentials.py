@@ -10,15 +10,10 @@ from uuid import UUID
 from pydantic import Field, StrictBool
 
 from jamb.core.clients.attempts import Outcome
-from jamb.core.credentials import (
-    ConnectionSheet,
-    CredentialKind,
-    CredentialState,
-    KeyType,
-    PeopleSheet,
-    render,
-    render_for_people,
-)
+from jamb.core.credentials.kinds import CredentialKind, KeyType
+from jamb.core.credentials.sheets.as_itself import ConnectionSheet, render
+from jamb.core.credentials.sheets.people import PeopleSheet, render_for_people
+from jamb.core.credentials.term import CredentialState
 from jamb.core.errors import BadInput
 from jamb.core.permissions import AccessKind
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent, SeveralLines

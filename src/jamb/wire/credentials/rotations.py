@@ -8,8 +8,8 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.core.credentials import KeyType
 from jamb.core.credentials.handover import Deliver
+from jamb.core.credentials.kinds import KeyType
 from jamb.core.rotation import RotationState
 from jamb.core.rotation.lifecycle import LONGEST_OVERLAP_DAYS
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent

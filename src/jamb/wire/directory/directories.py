@@ -10,6 +10,8 @@ from pydantic import Field, StrictBool, create_model
 from jamb.core.directory.policy import BOUNDS, DirectoryPolicy
 from jamb.wire.base.shapes import WHOLE, Answered, Sent, Versioned
 
+_KINDS = get_type_hints(DirectoryPolicy)
+
 # What the core knows of a policy is what is answered: a setting is written once.
 if TYPE_CHECKING:
     Policy = DirectoryPolicy
@@ -17,7 +19,7 @@ else:
     Policy = create_model(
         "Policy",
         __base__=Answered,
-        **{one.name: (get_type_hints(DirectoryPolicy)[one.name], ...) for one in fields(DirectoryPolicy)},
+        **{one.name: (_KINDS[one.name], ...) for one in fields(DirectoryPolicy)},
     )
 
 
@@ -29,7 +31,7 @@ class _Settings(Sent):
 
 def _setting(name: str) -> tuple[Any, Any]:
     """Return the type and default of a setting that may be changed, within the bounds that the core has for it."""
-    kind = get_type_hints(DirectoryPolicy)[name]
+    kind = _KINDS[name]
     if name in BOUNDS:
         low, high = BOUNDS[name]
         kind = Annotated[int, Field(strict=True, ge=low, le=high), WHOLE]

@@ -9,7 +9,8 @@ from jamb.core.audit.breaches import life_breach
 from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
-from jamb.core.credentials import CredentialKind, CredentialState
+from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.term import CredentialState
 from jamb.core.directory.policy import DirectoryPolicy
 
 RECENT = timedelta(days=7)

@@ -7,8 +7,8 @@ from datetime import datetime
 
 from jamb.core.authorization.exchange import ACCESS_TOKEN
 from jamb.core.clients.clients import GrantType
-from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.credentials.urns import CLIENT_ASSERTION, JWT_BEARER
 
 WITHHELD = "(shown once, when it was issued)"
 

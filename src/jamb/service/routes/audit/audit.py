@@ -10,7 +10,8 @@ from fastapi import Depends, Query, Request, Response
 from jamb.actions.audit import findings as audit
 from jamb.actions.audit import posture
 from jamb.actions.base.act import Act
-from jamb.core.audit import RULES, Severity
+from jamb.core.audit.evaluate import RULES
+from jamb.core.audit.findings import Severity
 from jamb.core.audit.reports import ReportForm
 from jamb.core.errors import BadInput
 from jamb.core.lists import ExcessBy, GroupBy, Which
