@@ -27,7 +27,18 @@ assert len(routes) > 100 and whole == [], whole
     ids=["service", "command line", "library", "guard"],
 )
 def test_a_start_waits_for_nothing_that_it_does_not_need(program: str, unneeded: set[str]) -> None:
-    told = f"{program}\nimport sys\nprint(*sys.modules)"
-    done = subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, timeout=300, check=False)
+    assert set(said_by(f"{program}\nimport sys\nprint(*sys.modules)").split()) & unneeded == set()
+
+
+def test_every_route_can_be_made_whole_and_nothing_is_wrong_with_it() -> None:
+    assert (
+        said_by(f"{SERVICE}\nfor route in routes: route.dependant\nprint(all(route.is_whole for route in routes))")
+        == "True\n"
+    )
+
+
+def said_by(program: str) -> str:
+    command = [sys.executable, "-W", "error", "-c", program]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=300, check=False)
     assert done.returncode == 0, done.stderr
-    assert set(done.stdout.split()) & unneeded == set()
+    return done.stdout

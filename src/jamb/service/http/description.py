@@ -24,6 +24,7 @@ from jamb.core.clients.metadata import METHODS
 from jamb.core.credentials.urns import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.directory.roles import NAME_LONGEST, SHORT_NAME
 from jamb.core.text import LINE_PATTERN
+from jamb.service.http.routing import bodies_by_name
 from jamb.service.oauth import device
 from jamb.service.oauth.own_rotation import STEPS
 from jamb.service.oauth.routes import CLIENT_CREDENTIALS, TOKEN_PATH
@@ -94,7 +95,8 @@ def _written(app: FastAPI) -> bytes:
 def describe(app: FastAPI) -> dict[str, Any]:
     """Return the whole description; built once."""
     if app.openapi_schema is None:
-        document = FastAPI.openapi(app)
+        with bodies_by_name():
+            document = FastAPI.openapi(app)
         document["paths"][TOKEN_PATH] = {"post": _token_endpoint()}
         document["paths"] = dict(sorted(document["paths"].items()))
         schemas = document["components"]["schemas"]

@@ -6,13 +6,14 @@ changes threads once, and what is long is put into JSON beside the loop that ser
 
 from __future__ import annotations
 
-from collections.abc import Callable, Coroutine, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Coroutine, Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager
 from enum import Enum
 from functools import wraps
 from inspect import iscoroutinefunction
 from threading import RLock
 from typing import Any, Protocol, get_type_hints
+from warnings import catch_warnings, simplefilter
 
 from fastapi import APIRouter, Request, Response
 from fastapi.concurrency import contextmanager_in_threadpool, run_in_threadpool
@@ -21,6 +22,7 @@ from fastapi.dependencies.models import Dependant
 from fastapi.exceptions import RequestValidationError, ResponseValidationError
 from fastapi.params import Depends
 from fastapi.routing import APIRoute
+from pydantic.warnings import UnsupportedFieldAttributeWarning
 from starlette.routing import compile_path
 
 from jamb.core.errors import Malformed, WrongMediaType
@@ -87,6 +89,9 @@ class JsonRoute(APIRoute):
         super().__init__(self.path, self._inside(endpoint, act), **options)
         if act is None and _stands_behind(self.dependant):
             raise TypeError(f"{endpoint.__name__} has a guard that is no argument of it: nothing would open the door.")
+        if self.body_field is not None:
+            with bodies_by_name():
+                self.body_field.validate(None, {}, loc=())
 
     def _inside(self, endpoint: Callable[..., Any], act: str | None) -> Callable[..., Any]:
         """Return an endpoint that opens the door of its guard itself, and puts its answer into JSON.
@@ -158,6 +163,14 @@ class JsonRoute(APIRoute):
                 raise
 
         return handle
+
+
+@contextmanager
+def bodies_by_name() -> Iterator[None]:
+    """Let what reads bodies be built. FastAPI gives each a name; Pydantic warns of it, and is not to, as in FastAPI."""
+    with catch_warnings():
+        simplefilter("ignore", UnsupportedFieldAttributeWarning)
+        yield
 
 
 def _guarded(endpoint: Callable[..., Any]) -> str | None:
