@@ -17,6 +17,7 @@ from jamb.core.clients.clients import OwnerLevel
 from jamb.core.lists import ExcessBy, Which
 from jamb.store.audit import excess as excess_store
 from jamb.store.audit import findings
+from jamb.store.base.reading import Readings
 from jamb.store.clients import clients
 from jamb.store.directory import counts
 from jamb.wire.audit import audit as wire
@@ -30,33 +31,37 @@ def read_posture(act: Act) -> wire.Audit:
     """Return a directory's posture; what changed is looked at first."""
     left = look_first(act).left
     with act.read() as session:
-        tally = findings.tally(session, act.directory.id, act.now)
+        asked, here = Readings(), act.directory.id
+        counting = asked.add(findings.tally(here, act.now))
+        changes = asked.add(excess_store.changes_in_all(here))
+        clients_there = asked.add(counts.clients_in(here))
+        ages = asked.add(findings.ages(here, act.now, AGES))
+        ending = asked.add(counts.ending(here, act.now))
+        excess = asked.add(excess_store.in_all(here))
+        asked.read(session, at_once=True)
+        tally = counting.value
         counted = dict.fromkeys((severity.word for severity in sorted(Severity, reverse=True)), 0)
         for _, severity, which, count, _ in tally:
             if which is Which.OPEN:
                 counted[Severity(severity).word] += count
         standing = {which: sum(count for _, _, one, count, _ in tally if one is which) for which in Which}
-        changes = excess_store.changes(session, act.directory.id)
         return wire.Audit(
             directory=act.directory.name,
             at=act.now,
-            clients=counts.clients_in(session, act.directory.id),
+            clients=clients_there.value,
             left=left,
             open=counted,
             waived=standing[Which.WAIVED],
             resolved=standing[Which.RESOLVED],
             ages=[
                 wire.Age(severity=wire.Severity(Severity(severity).word), days=band, count=count)
-                for severity, band, count in findings.ages(session, act.directory.id, act.now, AGES)
+                for severity, band, count in ages.value
             ],
-            ending=[
-                wire.EndBand(days=days, count=count)
-                for days, count in counts.ending(session, act.directory.id, act.now)
-            ],
-            excess=wire.Excess(**wire.excess_of(excess_store.in_all(session, act.directory.id))),
+            ending=[wire.EndBand(days=days, count=count) for days, count in ending.value],
+            excess=wire.Excess(**wire.excess_of(excess.value)),
             trend=[
                 wire.ExcessOnDay(day=day, **wire.excess_of(found))
-                for day, found in trend(changes, act.now.date(), TREND_DAYS)
+                for day, found in trend(changes.value, act.now.date(), TREND_DAYS)
             ],
             rules=[wire.Rule(**wire.rule_of(rule), **_standing(rule.id, tally)) for rule in RULES],
         )
@@ -93,7 +98,7 @@ def rank_excess(act: Act, by: ExcessBy, limit: int) -> list[wire.RankedExcess]:
 def excess_history(act: Act, days: int) -> list[tuple[date, Excess]]:
     """Return the directory's excess at the end of each day: for reports."""
     with act.read() as session:
-        return list(trend(excess_store.changes(session, act.directory.id), act.now.date(), days))
+        return list(trend(excess_store.changes_in_all(act.directory.id).of(session), act.now.date(), days))
 
 
 def excess_trend(act: Act, by: ExcessBy | None, key: str, days: int) -> list[wire.ExcessOnDay]:

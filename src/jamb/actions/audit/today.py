@@ -13,6 +13,7 @@ from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.lists import Which
 from jamb.store.audit import excess as excess_store
 from jamb.store.audit import findings
+from jamb.store.base.reading import Readings
 from jamb.store.clients.client_lists import WaitingAsk, waiting_asks
 from jamb.store.consent import requests
 from jamb.store.credentials import credentials, rotations
@@ -40,47 +41,56 @@ def read_today(act: Act, reader: str) -> Today:
     """
     look_first(act)
     with act.read() as session:
+        asked, here = Readings(), act.directory.id
+        tally = asked.add(findings.tally(here, act.now))
+        waiting = asked.add(findings.clients_waiting(here, WAITING_SHOWN))
+        ending = asked.add(credentials.ending(here, act.now, WEEKS, SHOWN_OF_A_WEEK))
+        warn = act.directory.policy.warn_before
+        ending_soon = asked.add(credentials.ending_until(here, act.now, act.now + warn, act.now - RECENT))
+        excess_now = asked.add(excess_store.in_all(here))
+        changes = asked.add(excess_store.changes_in_all(here))
+        clients = asked.add(counts.clients_in(here))
+        ladder = asked.add(findings.ladder_of_all(here))
+        requests_in_all = asked.add(requests.waiting_in(here, act.now))
+        overlaps_in_all = asked.add(rotations.open_in(here))
+        asked.read(session, at_once=True)
         found = {severity.word: 0 for severity in reversed(Severity)}
-        for _, severity, which, number, _ in findings.tally(session, act.directory.id, act.now):
+        for _, severity, which, number, _ in tally.value:
             if which is Which.OPEN:
                 found[Severity(severity).word] += number
-        waiting, waiting_in_all = findings.clients_waiting(session, act.directory.id, WAITING_SHOWN)
-        ending = credentials.ending(session, act.directory.id, act.now, WEEKS, SHOWN_OF_A_WEEK)
-        warn, used_since = act.directory.policy.warn_before, act.now - RECENT
-        soon, in_use = credentials.ending_until(session, act.directory.id, act.now, act.now + warn, used_since)
+        soon, in_use = ending_soon.value
         overlaps = rotations.page(
             session, act.directory.id, client_ids=None, ended_since=None, after=None, limit=OVERLAPS_SHOWN
         )
-        rows = requests.page(
-            session, act.directory.id, now=act.now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN
+        open_now, decided = (
+            requests.page(session, here, now=act.now, waiting=waits, mine=mine, after=None, limit=REQUESTS_SHOWN)
+            for waits, mine in ((True, None), (False, reader))
         )
-        asked = request_views(session, act.directory, rows, act.now)
-        rows = requests.page(
-            session, act.directory.id, now=act.now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
-        )
-        past = request_views(session, act.directory, rows, act.now)
+        views = request_views(session, act.directory, [*open_now, *decided], act.now)
+        past = views[len(open_now) :]
         lately = [one for one in past if act.now - (one.decided_at or one.due_at) <= TOLD_FOR]
         entries = ledger.page(session, act.directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
-        excess = excess_store.in_all(session, act.directory.id)
-        by_day = trend(excess_store.changes(session, act.directory.id), act.now.date(), TREND_DAYS)
+        excess = excess_now.value
+        by_day = trend(changes.value, act.now.date(), TREND_DAYS)
+        waiting_clients, waiting_in_all = waiting.value
         return Today(
             at=act.now,
-            clients=counts.clients_in(session, act.directory.id),
-            ladder=LadderCount.model_validate(findings.ladder_of_all(session, act.directory.id)),
-            waiting=sorted(_waiting(waiting_asks(session, waiting, act.now)), key=lambda one: one.since),
+            clients=clients.value,
+            ladder=LadderCount.model_validate(ladder.value),
+            waiting=sorted(_waiting(waiting_asks(waiting_clients, act.now).of(session)), key=lambda one: one.since),
             waiting_in_all=waiting_in_all,
-            requests_in_all=requests.waiting_in(session, act.directory.id, act.now),
+            requests_in_all=requests_in_all.value,
             soon=EndingSoon(days=warn.days, credentials=soon, in_use=in_use),
-            horizon=_by_week(ending),
+            horizon=_by_week(ending.value),
             overlaps=[_overlap(rotation) for rotation in overlaps],
-            overlaps_in_all=rotations.open_in(session, act.directory.id),
+            overlaps_in_all=overlaps_in_all.value,
             findings=found,
             excess=excess.share,
             granted_weight=excess.granted_weight,
             unused_weight=excess.unused_weight,
             trend=[ExcessOnDay(day=day, **excess_of(one)) for day, one in by_day],
             recent=[entry_of(row.entry()) for row in entries],
-            requests=asked,
+            requests=views[: len(open_now)],
             # Those of clients that the reader owns are another's to be told of.
             decided=[one for one in lately if one.requested_by_id == reader],
         )

@@ -67,7 +67,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             at_once = refusal_to(
                 backend, asked, "interaction_required", "Whatever listens there may ask as this client."
             )
-        domains = publishers.vouched_domains(session, directory.id)
+        domains = publishers.vouched_domains(directory.id).of(session)
         vouched = not unlooked if not client.publisher else client.publisher in domains
         return AuthorizationAsked(
             **sent_on(backend, at_once, now),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import fields
 from datetime import datetime, timedelta
 
 from jamb.actions.base.act import Act
@@ -22,6 +23,9 @@ from jamb.store.clients.client_lists import list_page
 from jamb.store.resources import usage
 from jamb.wire.audit.audit import Severity
 from jamb.wire.clients.clients import Client, LadderCount, NextStep, Owner, TokensRevoked
+
+# What a registration says, as a record has it under the same names.
+_SAID = tuple(field.name for field in fields(Registration))
 
 
 def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Client:
@@ -150,7 +154,7 @@ def _client(line: client_lines.Line) -> Client:
         findings=line.findings,
         worst=Severity(CoreSeverity(line.worst).word) if line.worst is not None else None,
         next_steps=[NextStep(kind=step.kind, words=step.words) for step in steps],
-        **{**Registration.of(row).said(), "grant_types": in_use(kind, row.grant_types)},
+        **{**{name: getattr(row, name) for name in _SAID}, "grant_types": in_use(kind, row.grant_types)},
     )
 
 

@@ -87,7 +87,7 @@ def _dry_run(session: Session, directory: Directory, now: datetime) -> Iterable[
 def _weekly(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
     """Return how the directory stands, under the week: whoever heard it this week hears it no more."""
     year, week, _ = now.isocalendar()
-    tally = findings.tally(session, directory.id, now)
+    tally = findings.tally(directory.id, now).of(session)
     if not tally:
         return
     counts = {
@@ -96,7 +96,7 @@ def _weekly(session: Session, directory: Directory, now: datetime) -> Iterable[F
     }
     listed = ", ".join(f"{count} {severity.word}" for severity, count in counts.items() if count) or "none"
     resolved = sum(count for _, _, which, count, _ in tally if which is Which.RESOLVED)
-    stands = excess.in_all(session, directory.id)
+    stands = excess.in_all(directory.id).of(session)
     share = "too early to say" if stands.share is None else f"{stands.share:.0%} of the granted weight is not used"
     words = f"Open findings: {listed}; {resolved} resolved in the last thirty days. Excess: {share}."
     key = f"audit/{directory.id}/{year}-{week:02}"

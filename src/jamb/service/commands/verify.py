@@ -35,7 +35,7 @@ def verified(backend: Backend, now: datetime) -> Iterator[Verified]:
         found = verify_ledger(act)
         fault = f"entry {found.fault.sequence}: {found.fault.what}" if found.fault is not None else ""
         with act.read() as session:
-            clients, people = counts.clients_in(session, row.id), counts.people_in(session, row.id)
+            clients, people = counts.clients_in(row.id).of(session), counts.people_in(session, row.id)
             until = ledger.last_entry_at(session, row.id) or row.created_at
             for key in directories.signing_keys(session, row.id):
                 try:

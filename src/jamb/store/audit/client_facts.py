@@ -34,12 +34,15 @@ from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store.audit import findings, past_acts
 from jamb.store.audit.surroundings import Around, around
-from jamb.store.clients import clients, grant_type_use, logos, redirect_use
+from jamb.store.base.reading import Answer, Readings
+from jamb.store.clients import clients, grant_type_use, logos, publishers, redirect_use
 from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import people, roles
 from jamb.store.resources import resources, usage, use_evidence
 
 USE_WINDOW = timedelta(days=30)
+# Of so many clients what is read by their ids comes in one statement.
+FEW = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,12 +86,12 @@ def load(
     rows = {row.id: row for row in clients.to_look_at(session, directory_id, client_ids)}
     ids = list(rows)
     found = resources.resources_of(session, directory_id)
-    since = now - policy.use_counts
+    asked = _Asked.of(directory_id, policy, now, rows, daily=daily)
+    asked.readings.read(session, at_once=len(ids) <= FEW)
     owners, by_role = clients.owners_of(session, ids), roles.roles_of_clients(session, ids)
     rows_of = _Rows() if lean else _Rows.of(session, ids)
     asks = clients.held_asks(session, ids) if lean else _by_resource(rows_of.asks)
     grants = clients.held_grants(session, ids) if lean else _by_resource(rows_of.grants)
-    used = usage.uses_of(session, ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(session, ids)
     parts = _Parts(
         catalogues=resources.catalogues(session, found),
         trees=resources.trees(session, found),
@@ -99,28 +102,75 @@ def load(
         grants=grants,
         held=credentials.pictures_of(session, ids) if lean else credentials.pictured(rows_of.credentials),
         rows=rows_of,
-        used=used,
-        used_at=_latest(used),
-        objects=use_evidence.objects_of(session, ids, since),
-        people=use_evidence.people_of(session, ids, since),
-        rotations=rotations.open_of_clients(session, ids),
-        dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
-        told=usage.told_of(session, ids, now - RECENT),
-        waived=findings.waived_of(session, ids, now),
-        around=around(session, directory_id, found, owners, grants, by_role, now),
+        used_at=_latest(asked.used.value),
+        around=around(session, asked.here, found, owners, grants, by_role, now),
         names={str(one.id): one.name for one in people.people_by_id(session, _people_of(grants))},
-        networks=usage.networks_of(session, ids),
-        days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
-        alike=clients.alike(session, directory_id, ids),
         same_logo=logos.alike(session, pictured) if (pictured := [row.id for row in rows.values() if row.logo]) else {},
-        redirects=redirect_use.of_clients(session, ids),
-        same_scheme=redirect_use.same_scheme(session, directory_id, ids),
-        grant_types_used=grant_type_use.used_by(session, ids),
-        past=past_acts.of_clients(session, directory_id, ids, now),
-        past_of_all=past_acts.of_all(session, directory_id, now),
+        seen=asked,
     )
     order = ids if client_ids is None else [key for key in client_ids if key in rows]
     return [parts.assemble(rows[key], policy, now) for key in order]
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What is read of clients by their ids alone: together, where they are few."""
+
+    readings: Readings
+    population: Answer[tuple[str, int]]
+    vouched: Answer[frozenset[str]]
+    used: Answer[Mapping[tuple[str, UUID], list[Use]]]
+    objects: Answer[dict[tuple[str, UUID], use_evidence.Touched]]
+    people: Answer[dict[tuple[str, UUID], use_evidence.ActedFor]]
+    rotations: Answer[dict[str, list[RotationPicture]]]
+    dead_tries: Answer[dict[str, list[DeadTries]]]
+    told: Answer[dict[str, list[Told]]]
+    waived: Answer[dict[str, set[tuple[str, str]]]]
+    networks: Answer[dict[str, tuple[NetworkPicture, ...]]]
+    days: Answer[dict[str, dict[date, int]]]
+    alike: Answer[dict[str, tuple[str, ...]]]
+    redirects: Answer[dict[str, list[RedirectPicture]]]
+    same_scheme: Answer[dict[str, dict[str, str]]]
+    grant_types: Answer[dict[str, dict[str, datetime]]]
+    past: Answer[dict[str, tuple[Done, ...]]]
+    past_of_all: Answer[tuple[Done, ...]]
+
+    @classmethod
+    def of(
+        cls,
+        directory_id: UUID,
+        policy: DirectoryPolicy,
+        now: datetime,
+        rows: Mapping[str, clients.ClientRow],
+        *,
+        daily: bool,
+    ) -> _Asked:
+        ids, ask = list(rows), Readings()
+        since = now - policy.use_counts
+        return cls(
+            readings=ask,
+            population=ask.add(people.population_of(directory_id)),
+            vouched=ask.add(publishers.vouched_domains(directory_id)),
+            used=ask.add(usage.uses_of(ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(ids)),
+            objects=ask.add(use_evidence.objects_of(ids, since)),
+            people=ask.add(use_evidence.people_of(ids, since)),
+            rotations=ask.add(rotations.open_of_clients(ids)),
+            dead_tries=ask.add(usage.dead_tries_of(ids, now - RECENT)),
+            told=ask.add(usage.told_of(ids, now - RECENT)),
+            waived=ask.add(findings.waived_of(ids, now)),
+            networks=ask.add(usage.networks_of(ids)),
+            days=ask.add(usage.days_of(ids, now.date() - timedelta(days=DAYS_LOOKED_AT))),
+            alike=ask.add(clients.alike(directory_id, ids)),
+            redirects=ask.add(redirect_use.of_clients(ids)),
+            same_scheme=ask.add(redirect_use.same_scheme(directory_id, ids)),
+            grant_types=ask.add(grant_type_use.used_by(ids)),
+            past=ask.add(past_acts.of_clients(directory_id, ids, now)),
+            past_of_all=ask.add(past_acts.of_all(directory_id, now)),
+        )
+
+    @property
+    def here(self) -> tuple[tuple[str, int], frozenset[str]]:
+        return self.population.value, self.vouched.value
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,25 +203,11 @@ class _Parts:
     grants: Mapping[str, list[tuple[UUID, HeldGrant]]]
     held: Mapping[str, list[CredentialPicture]]
     rows: _Rows
-    used: Mapping[tuple[str, UUID], list[Use]]
     used_at: Mapping[str, datetime]
-    objects: Mapping[tuple[str, UUID], use_evidence.Touched]
-    people: Mapping[tuple[str, UUID], use_evidence.ActedFor]
-    rotations: Mapping[str, list[RotationPicture]]
-    dead_tries: Mapping[str, list[DeadTries]]
-    told: Mapping[str, list[Told]]
-    waived: Mapping[str, set[tuple[str, str]]]
     around: Around
     names: Mapping[str, str]
-    networks: Mapping[str, tuple[NetworkPicture, ...]]
-    days: Mapping[str, Mapping[date, int]]
-    alike: Mapping[str, tuple[str, ...]]
     same_logo: Mapping[str, tuple[str, ...]]
-    redirects: Mapping[str, list[RedirectPicture]]
-    same_scheme: Mapping[str, dict[str, str]]
-    grant_types_used: Mapping[str, Mapping[str, datetime]]
-    past: Mapping[str, tuple[Done, ...]]
-    past_of_all: tuple[Done, ...]
+    seen: _Asked
 
     def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
         owners = self.owners.get(row.id, [])
@@ -192,9 +228,9 @@ class _Parts:
             kind=ClientKind(row.kind),
             purpose=row.purpose,
             registered_at=row.registered_at,
-            rotations=tuple(self.rotations.get(row.id, ())),
-            dead_tries=tuple(self.dead_tries.get(row.id, ())),
-            told=tuple(self.told.get(row.id, ())),
+            rotations=tuple(self.seen.rotations.value.get(row.id, ())),
+            dead_tries=tuple(self.seen.dead_tries.value.get(row.id, ())),
+            told=tuple(self.seen.told.value.get(row.id, ())),
             domain=self.around.domain,
             redirect_uris=tuple(row.redirect_uris),
             publisher=row.publisher,
@@ -202,25 +238,25 @@ class _Parts:
             trial_ends_at=row.trial_ends_at,
             others=others,
             population=self.around.population,
-            past=(*self.past.get(row.id, ()), *self.past_of_all),
+            past=(*self.seen.past.value.get(row.id, ()), *self.seen.past_of_all.value),
             used_at=self.used_at.get(row.id),
             around_changes_at=around_changes_at,
-            networks=self.networks.get(row.id, ()),
-            days=self.days.get(row.id, {}),
-            alike=self.alike.get(row.id, ()),
+            networks=self.seen.networks.value.get(row.id, ()),
+            days=self.seen.days.value.get(row.id, {}),
+            alike=self.seen.alike.value.get(row.id, ()),
             same_logo=self.same_logo.get(row.id, ()),
-            redirects=tuple(self.redirects.get(row.id, ())),
-            same_scheme=self.same_scheme.get(row.id, {}),
+            redirects=tuple(self.seen.redirects.value.get(row.id, ())),
+            same_scheme=self.seen.same_scheme.value.get(row.id, {}),
             grant_types=frozenset(in_use(ClientKind(row.kind), row.grant_types)),
             grant_types_since=row.grant_types_since or row.registered_at,
-            grant_types_used=frozenset(self.grant_types_used.get(row.id, ())),
+            grant_types_used=frozenset(self.seen.grant_types.value.get(row.id, ())),
             names={
                 one.person_id: self.names[one.person_id]
                 for _, one in grants
                 if one.person_id is not None and one.person_id in self.names
             },
         )
-        waived = frozenset(self.waived.get(row.id, ()))
+        waived = frozenset(self.seen.waived.value.get(row.id, ()))
         return LoadedClient(
             row,
             picture,
@@ -249,13 +285,13 @@ class _Parts:
             catalogue,
             [ask for at, ask in asks if at == key],
             held,
-            self.used.get((client_id, key), ()),
+            self.seen.used.value.get((client_id, key), ()),
             now,
             policy.observation,
             policy.use_counts,
             self.uncounted.get(key),
         )
-        touched, acted = self.objects.get((client_id, key)), self.people.get((client_id, key))
+        touched, acted = self.seen.objects.value.get((client_id, key)), self.seen.people.value.get((client_id, key))
         reached = frozenset().union(*(grant.reach.collections for rung in rungs for grant in rung.grants))
         there = self.around.there if catalogue.name == own_api.NAME else frozenset(tree.collections)
         return ResourcePicture(

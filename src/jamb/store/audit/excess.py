@@ -14,6 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.audit.excess import Excess
 from jamb.store.base.columns import among, among_ids, parameter
+from jamb.store.base.reading import Reading, one
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
 from jamb.store.resources.resources import ResourceRow
@@ -100,9 +101,11 @@ _SUMS = (
 _WORST = (_SUMS[1].desc(), _SUMS[0].desc())
 
 
-def in_all(session: Session, directory_id: UUID) -> Excess:
-    row = session.execute(_in_all(), {"directory": directory_id}).one()
-    return Excess(*(round(value, 3) for value in row))
+def in_all(directory_id: UUID) -> Reading[Excess]:
+    """The excess of a directory."""
+    return Reading(
+        _in_all(), {"directory": directory_id}, lambda rows: Excess(*(round(value, 3) for value in one(rows)))
+    )
 
 
 @cache
@@ -152,14 +155,30 @@ def by_owner(session: Session, directory_id: UUID, limit: int) -> list[tuple[str
     return [(key, name, Excess(*(round(value, 3) for value in sums))) for key, name, *sums in rows]
 
 
+Changes = list[tuple[date, float, float]]
+
+
+def changes_in_all(directory_id: UUID) -> Reading[Changes]:
+    """By how much both weights of a directory rose, day by day."""
+    return Reading(_changes_in_all(), {"directory": directory_id}, lambda rows: [(*row,) for row in rows])
+
+
+@cache
+def _changes_in_all() -> sa.Select[date, float, float]:
+    day = col(ExcessChangeRow.day)
+    sums = (sa.func.sum(col(ExcessChangeRow.granted)), sa.func.sum(col(ExcessChangeRow.unused)))
+    here = col(ExcessChangeRow.directory_id) == parameter("directory", sa.Uuid)
+    return sa.select(day, *sums).where(here).group_by(day).order_by(day)
+
+
 def changes(
     session: Session,
     directory_id: UUID,
     *,
     client_ids: Iterable[str] | None = None,
     resource_ids: Iterable[UUID] | None = None,
-) -> list[tuple[date, float, float]]:
-    """Return by how much both weights rose, day by day: of a directory, or of some of its clients or resources."""
+) -> Changes:
+    """Return by how much both weights rose, day by day: of some clients or resources of a directory."""
     wanted = sa.select(
         col(ExcessChangeRow.day), sa.func.sum(col(ExcessChangeRow.granted)), sa.func.sum(col(ExcessChangeRow.unused))
     ).where(col(ExcessChangeRow.directory_id) == directory_id)

@@ -21,6 +21,7 @@ from jamb.core.audit.findings import Finding
 from jamb.core.ladder import LadderCount
 from jamb.core.lists import GroupBy, Which
 from jamb.store.base.columns import MOMENT, among, document, has, moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows, one
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
 
@@ -409,23 +410,38 @@ def groups(
     return [FindingGroup(*row) for row in session.execute(statement)]
 
 
-def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, int, Which, int, datetime]]:
-    """Return how many findings there are by rule, severity and standing, with the first day of the oldest."""
-    rows = session.execute(_tally(), {"directory": directory_id, "now": now, "lately": now - RESOLVED_LATELY})
-    return [(rule, severity, Which(one), count, oldest) for rule, severity, one, count, oldest in rows]
+Tally = list[tuple[str, int, Which, int, datetime]]
 
 
-def ages(session: Session, directory_id: UUID, now: datetime, days: Sequence[int]) -> list[tuple[int, int, int]]:
-    """Return (severity, up to so many days old, how many) of what is open; the last band has no end (0)."""
-    age = sa.func.extract("epoch", sa.literal(now) - col(FindingRow.first_seen_at)) / 86_400
-    band = sa.case(*((age <= one, one) for one in days), else_=0)
-    open_now = Wanted().conditions(directory_id, now)
-    rows = session.execute(
+def tally(directory_id: UUID, now: datetime) -> Reading[Tally]:
+    """How many findings there are by rule, severity and standing, with the first day of the oldest."""
+    return Reading(_tally(), {"directory": directory_id, "now": now, "lately": now - RESOLVED_LATELY}, _as_tally)
+
+
+def _as_tally(rows: Rows) -> Tally:
+    return [(rule, severity, Which(which), count, oldest) for rule, severity, which, count, oldest in rows]
+
+
+def ages(directory_id: UUID, now: datetime, days: tuple[int, ...]) -> Reading[list[tuple[int, int, int]]]:
+    """What is open as (severity, up to so many days old, how many); the last band has no end (0)."""
+    return Reading(_ages(days), {"directory": directory_id, "now": now}, lambda rows: [(*row,) for row in rows])
+
+
+@cache
+def _ages(days: tuple[int, ...]) -> sa.Select[Any]:
+    now = parameter("now", MOMENT)
+    age = sa.func.extract("epoch", now - col(FindingRow.first_seen_at)) / 86_400
+    # The bands are the statement's own: what it is grouped by must not be a parameter.
+    band = sa.case(*((age <= most, sa.literal_column(str(most), sa.Integer)) for most in days), else_=0)
+    return (
         sa.select(col(FindingRow.severity), band.label("band"), sa.func.count())
-        .where(*open_now)
+        .where(
+            col(FindingRow.directory_id) == parameter("directory", sa.Uuid),
+            col(FindingRow.resolved_at).is_(None),
+            col(FindingRow.waived_until).is_(None) | (col(FindingRow.waived_until) <= now),
+        )
         .group_by(col(FindingRow.severity), "band")
     )
-    return [(severity, one, count) for severity, one, count in rows]
 
 
 @cache
@@ -454,10 +470,9 @@ def _tally() -> sa.Select[Any]:
     )
 
 
-def ladder_of_all(session: Session, directory_id: UUID) -> LadderCount:
-    """Return the ladder of a directory's clients as they were looked at last."""
-    row = session.execute(_ladder(), {"directory": directory_id}).one()
-    return LadderCount(*(int(one) for one in row))
+def ladder_of_all(directory_id: UUID) -> Reading[LadderCount]:
+    """The ladder of a directory's clients as they were looked at last."""
+    return Reading(_ladder(), {"directory": directory_id}, lambda rows: LadderCount(*map(int, one(rows))))
 
 
 @cache
@@ -466,23 +481,31 @@ def _ladder() -> sa.Select[Any]:
     return sa.select(*sums).where(col(AuditStateRow.directory_id) == parameter("directory", sa.Uuid))
 
 
-def clients_waiting(session: Session, directory_id: UUID, limit: int) -> tuple[list[str], int]:
-    """Return clients of which an ask waited for consent when they were looked at, and how many there are."""
-    rows = session.execute(_waiting_clients(), {"directory": directory_id, "most": limit}).all()
-    return [client_id for client_id, _ in rows], rows[0][1] if rows else 0
+def clients_waiting(directory_id: UUID, limit: int) -> Reading[tuple[list[str], int]]:
+    """Clients of which an ask waited for consent when they were looked at, and how many there are."""
+    return Reading(_waiting_clients(), {"directory": directory_id, "most_waiting": limit}, _as_waiting)
+
+
+def _as_waiting(rows: Rows) -> tuple[list[str], int]:
+    found = list(rows)
+    return [client_id for client_id, _ in found], found[0][1] if found else 0
 
 
 @cache
 def _waiting_clients() -> sa.Select[str, int]:
     here = col(AuditStateRow.directory_id) == parameter("directory", sa.Uuid)
     wanted = sa.select(col(AuditStateRow.client_id), sa.func.count().over()).where(here, col(AuditStateRow.waiting) > 0)
-    return wanted.order_by(col(AuditStateRow.client_id)).limit(parameter("most", sa.Integer))
+    return wanted.order_by(col(AuditStateRow.client_id)).limit(parameter("most_waiting", sa.Integer))
 
 
-def waived_of(session: Session, client_ids: Iterable[str], now: datetime) -> dict[str, set[tuple[str, str]]]:
-    """Return which findings of clients are waived knowingly, as rule and subject, by client."""
+def waived_of(client_ids: Iterable[str], now: datetime) -> Reading[dict[str, set[tuple[str, str]]]]:
+    """Which findings of clients are waived knowingly, as rule and subject, by client."""
+    return Reading(_waived(), {"clients": list(client_ids), "now": now}, _as_waived)
+
+
+def _as_waived(rows: Rows) -> dict[str, set[tuple[str, str]]]:
     found: dict[str, set[tuple[str, str]]] = {}
-    for client_id, rule, subject in session.execute(_waived(), {"clients": list(client_ids), "now": now}):
+    for client_id, rule, subject in rows:
         found.setdefault(client_id, set()).add((rule, subject))
     return found
 

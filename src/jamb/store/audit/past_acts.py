@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 from functools import cache
 from typing import Any
@@ -10,10 +10,11 @@ from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Text
-from sqlmodel import Session, col
+from sqlmodel import col
 
 from jamb.core.audit.past import LOOKED_BACK, Done
-from jamb.store.base.columns import MOMENT, one_of, parameter
+from jamb.store.base.columns import MOMENT, among, one_of, parameter
+from jamb.store.base.reading import Reading, Rows
 from jamb.store.directory.ledger import LedgerEntryRow
 
 _OF_CLIENT = (
@@ -34,54 +35,57 @@ _OF_ALL = ("policy.changed", "resource.changed", "collections.replaced")
 MOST = 500
 
 
-def of_clients(
-    session: Session, directory_id: UUID, client_ids: Iterable[str], now: datetime
-) -> dict[str, tuple[Done, ...]]:
-    """Return what was done to clients in the last year, the oldest first."""
+def of_clients(directory_id: UUID, client_ids: Iterable[str], now: datetime) -> Reading[dict[str, tuple[Done, ...]]]:
+    """What was done to clients in the last year, the oldest first."""
+    return Reading(_chosen_of_clients(), {"clients": list(client_ids), **_asked(directory_id, now)}, _by_client)
+
+
+def of_all(directory_id: UUID, now: datetime) -> Reading[tuple[Done, ...]]:
+    """What was done to the policy and the resources in the last year, the oldest first."""
+    return Reading(_chosen_of_all(), _asked(directory_id, now), _oldest_first)
+
+
+def _asked(directory_id: UUID, now: datetime) -> dict[str, Any]:
+    return {"directory": directory_id, "looked_back": now - LOOKED_BACK}
+
+
+def _by_client(rows: Rows) -> dict[str, tuple[Done, ...]]:
     found: dict[str, list[Done]] = {}
-    asked = {"clients": list(client_ids), **_asked(_OF_CLIENT, directory_id, now)}
-    for one in session.execute(_chosen_of_clients(), asked):
-        rows = found.setdefault(one.subject["client"], [])
-        if len(rows) < MOST:
-            rows.append(_done(one))
-    return {key: tuple(reversed(rows)) for key, rows in found.items()}
+    for row in rows:
+        done = _done(row)
+        held = found.setdefault(done.subject["client"], [])
+        if len(held) < MOST:
+            held.append(done)
+    return {key: tuple(reversed(held)) for key, held in found.items()}
 
 
-def of_all(session: Session, directory_id: UUID, now: datetime) -> tuple[Done, ...]:
-    """Return what was done to the policy and the resources in the last year, the oldest first."""
-    rows = session.execute(_chosen_of_all(), _asked(_OF_ALL, directory_id, now))
-    return tuple(reversed([_done(one) for one in rows]))
-
-
-def _asked(actions: tuple[str, ...], directory_id: UUID, now: datetime) -> dict[str, Any]:
-    return {"actions": list(actions), "directory": directory_id, "since": now - LOOKED_BACK}
+def _oldest_first(rows: Rows) -> tuple[Done, ...]:
+    return tuple(reversed([_done(row) for row in rows]))
 
 
 @cache
 def _chosen_of_clients() -> sa.Select[Any]:
     # To the letter as in the index.
     client: sa.ColumnElement[str] = sa.literal_column("(subject ->> 'client')", Text)
-    return _chosen().where(one_of(client, "clients")).order_by(client, col(LedgerEntryRow.sequence).desc())
+    return _chosen(_OF_CLIENT).where(one_of(client, "clients")).order_by(client, col(LedgerEntryRow.sequence).desc())
 
 
 @cache
 def _chosen_of_all() -> sa.Select[Any]:
-    return _chosen().order_by(col(LedgerEntryRow.sequence).desc()).limit(MOST)
+    return _chosen(_OF_ALL).order_by(col(LedgerEntryRow.sequence).desc()).limit(MOST)
 
 
-def _chosen() -> sa.Select[Any]:
+def _chosen(actions: tuple[str, ...]) -> sa.Select[Any]:
     row = LedgerEntryRow
     return sa.select(
         col(row.action), col(row.at), col(row.actor), col(row.subject), col(row.before), col(row.after)
     ).where(
         col(row.directory_id) == parameter("directory", sa.Uuid),
-        one_of(row.action, "actions"),
-        col(row.at) > parameter("since", MOMENT),
+        among(row.action, actions),
+        col(row.at) > parameter("looked_back", MOMENT),
     )
 
 
-def _done(one: Any) -> Done:
-    actor = one.actor
-    return Done(
-        one.action, one.at, actor["kind"], actor["id"], actor["name"], one.subject, one.before or {}, one.after or {}
-    )
+def _done(row: Sequence[Any]) -> Done:
+    action, at, actor, subject, before, after = row
+    return Done(action, at, actor["kind"], actor["id"], actor["name"], subject, before or {}, after or {})

@@ -20,8 +20,7 @@ from jamb.core.clients.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.store.clients import clients
-from jamb.store.clients.publishers import vouched_domains
-from jamb.store.directory import people, roles
+from jamb.store.directory import roles
 from jamb.store.resources import resources
 
 _Roles = Mapping[str, Iterable[tuple[roles.AssignmentRow, roles.RoleRow]]]
@@ -74,7 +73,7 @@ class Around:
 
 def around(
     session: Session,
-    directory_id: UUID,
+    here: tuple[tuple[str, int], frozenset[str]],
     places: Iterable[resources.ResourceRow],
     owners: Mapping[str, Iterable[clients.Owned]],
     grants: _Grants,
@@ -84,9 +83,10 @@ def around(
     """Read what is around some clients, of which these are the owners, consents and roles.
 
     Args:
+        here: the directory's domain, how many people may act there, and the domains that it vouches for.
         places: the resources of the directory.
     """
-    domain, population = people.population_of(session, directory_id)
+    (domain, population), vouched = here
     answering = {one.person_id for held in owners.values() for one in held if one.live and one.level is OwnerLevel.FULL}
     own = next((row for row in places if row.name == own_api.NAME), None)
     named: frozenset[str] = frozenset()
@@ -98,7 +98,7 @@ def around(
     return Around(
         domain=domain,
         population=population,
-        vouched=vouched_domains(session, directory_id),
+        vouched=vouched,
         there=frozenset(clients.still_there(session, named)) if named else frozenset(),
         rights=roles.held_by_people(session, answering, now),
         taken_over=others,

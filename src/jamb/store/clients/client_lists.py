@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -20,7 +21,8 @@ from jamb.core.lists import Attention, ClientSort
 from jamb.core.nearest_names import SHORTEST_BEGINNING
 from jamb.core.permissions import AccessKind
 from jamb.store.base import pages
-from jamb.store.base.columns import among, has
+from jamb.store.base.columns import MOMENT, among, has, one_of, parameter
+from jamb.store.base.reading import Reading
 from jamb.store.clients.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.clients.grant_type_use import GrantTypeRow
 from jamb.store.credentials.credentials import CredentialRow, having_credential, works
@@ -112,7 +114,7 @@ def _needs(  # noqa: PLR0911 - one condition for each of a closed list
             return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)
 
 
-def waits(now: datetime) -> sa.ColumnElement[bool]:
+def waits(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[bool]:
     """Return the condition of an ask that waits, as the ladder counts: neither a consent nor a role gives it now."""
     consented = sa.exists().where(
         col(GrantRow.granted_at) <= now,
@@ -140,16 +142,22 @@ class WaitingAsk:
     asked_at: datetime
 
 
-def waiting_asks(session: Session, client_ids: Iterable[str], now: datetime) -> list[WaitingAsk]:
-    """Return the asks of some clients that wait for consent, by permission."""
+def waiting_asks(client_ids: Iterable[str], now: datetime) -> Reading[list[WaitingAsk]]:
+    """The asks of some clients that wait for consent, by permission."""
+    return Reading(
+        _waiting_asks(), {"clients": list(client_ids), "now": now}, lambda rows: [WaitingAsk(*row) for row in rows]
+    )
+
+
+@cache
+def _waiting_asks() -> sa.Select[Any]:
     columns: list[Any] = [col(AskRow.client_id), col(ClientRow.name), col(AskRow.permission), col(AskRow.asked_at)]
-    read = (
+    return (
         sa.select(*columns)
         .join(ClientRow, col(ClientRow.id) == col(AskRow.client_id))
-        .where(among(AskRow.client_id, client_ids), waits(now))
+        .where(one_of(AskRow.client_id, "clients"), waits(parameter("now", MOMENT)))
         .order_by(col(AskRow.permission))
     )
-    return [WaitingAsk(*row) for row in session.execute(read)]
 
 
 def _unfinished() -> sa.ColumnElement[bool]:

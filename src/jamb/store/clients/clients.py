@@ -19,6 +19,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.store.base.columns import among, among_ids, bound, moment, one_of, parameter, words
+from jamb.store.base.reading import Reading, Rows
 from jamb.store.directory.people import PersonRow
 
 
@@ -296,15 +297,15 @@ def holding_at(session: Session, resource_id: UUID) -> list[ClientRow]:
 MOST_ALIKE = 3
 
 
-def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> dict[str, tuple[str, ...]]:
-    """Return the names of clients that were registered before each of these and whose names look like its own.
+def alike(directory_id: UUID, client_ids: Iterable[str]) -> Reading[dict[str, tuple[str, ...]]]:
+    """The names of clients that were registered before each of these and whose names look like its own.
 
     Of many the first, and one more that is not named: "…".
     """
-    return first_named(session.execute(_alike(), {"clients": list(client_ids), "directory": directory_id}))
+    return Reading(_alike(), {"clients": list(client_ids), "directory": directory_id}, first_named)
 
 
-def first_named(rows: Iterable[Sequence[str]]) -> dict[str, tuple[str, ...]]:
+def first_named(rows: Rows) -> dict[str, tuple[str, ...]]:
     """Return the names beside each client id, in their order: of many the first, and one more that is not named: "…".
 
     Args:
@@ -486,7 +487,7 @@ def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datet
     return set(session.exec(statement))
 
 
-def stands(now: datetime) -> sa.ColumnElement[bool]:
+def stands(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[bool]:
     return col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now)
 
 
@@ -518,8 +519,17 @@ def _some() -> sa.Select[ClientRow]:
 
 def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Owned]]:
     """Return the owners by client, by name."""
+    return owners(client_ids).of(session)
+
+
+def owners(client_ids: Iterable[str]) -> Reading[dict[str, list[Owned]]]:
+    """The owners by client, by name."""
+    return Reading(_owners(), {"clients": list(client_ids)}, _as_owners)
+
+
+def _as_owners(rows: Rows) -> dict[str, list[Owned]]:
     found: dict[str, list[Owned]] = {}
-    for client_id, person_id, name, level, live in session.execute(_owners(), {"clients": list(client_ids)}):
+    for client_id, person_id, name, level, live in rows:
         found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level), live))
     return found
 

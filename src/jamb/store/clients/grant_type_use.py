@@ -8,9 +8,10 @@ from functools import cache
 
 import sqlalchemy as sa
 from sqlalchemy import Text
-from sqlmodel import Field, Session, SQLModel, col
+from sqlmodel import Field, SQLModel, col
 
 from jamb.store.base.columns import moment, one_of
+from jamb.store.base.reading import Reading, Rows
 
 
 class GrantTypeRow(SQLModel, table=True):
@@ -22,10 +23,14 @@ class GrantTypeRow(SQLModel, table=True):
     last_at: datetime = moment()
 
 
-def used_by(session: Session, client_ids: Iterable[str]) -> dict[str, dict[str, datetime]]:
-    """Return the grant types that each client was ever seen to use, with when last."""
+def used_by(client_ids: Iterable[str]) -> Reading[dict[str, dict[str, datetime]]]:
+    """The grant types that each client was ever seen to use, with when last."""
+    return Reading(_used(), {"clients": list(client_ids)}, _as_used)
+
+
+def _as_used(rows: Rows) -> dict[str, dict[str, datetime]]:
     found: dict[str, dict[str, datetime]] = {}
-    for client_id, grant_type, last_at in session.execute(_used(), {"clients": list(client_ids)}):
+    for client_id, grant_type, last_at in rows:
         found.setdefault(client_id, {})[grant_type] = last_at
     return found
 

@@ -11,6 +11,7 @@ from sqlalchemy import Column, ForeignKey, Text
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.base.columns import moment, parameter
+from jamb.store.base.reading import Reading
 
 
 class PublisherRow(SQLModel, table=True):
@@ -23,8 +24,8 @@ class PublisherRow(SQLModel, table=True):
     reason: str = Field(sa_type=Text)
 
 
-def vouched_domains(session: Session, directory_id: UUID) -> frozenset[str]:
-    return frozenset(session.scalars(_domains(), {"directory": directory_id}))
+def vouched_domains(directory_id: UUID) -> Reading[frozenset[str]]:
+    return Reading(_domains(), {"directory": directory_id}, lambda rows: frozenset(domain for (domain,) in rows))
 
 
 @cache

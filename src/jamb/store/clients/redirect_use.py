@@ -18,6 +18,7 @@ from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.audit.picture import RedirectPicture
 from jamb.store.base.columns import moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows
 from jamb.store.clients.clients import ClientRow
 
 # Use is kept to the day: who signs in all day long writes once.
@@ -49,25 +50,33 @@ def answered(session: Session, client_id: str, address: str, now: datetime) -> N
     )
 
 
-def of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[RedirectPicture]]:
-    """Return the redirect URIs of each client, by address."""
+def of_clients(client_ids: Iterable[str]) -> Reading[dict[str, list[RedirectPicture]]]:
+    """The redirect URIs of each client, by address."""
+    return Reading(_redirects(), {"clients": list(client_ids)}, _as_redirects)
+
+
+def _as_redirects(rows: Rows) -> dict[str, list[RedirectPicture]]:
     found: dict[str, list[RedirectPicture]] = {}
-    for row in session.scalars(_redirects(), {"clients": list(client_ids)}):
-        found.setdefault(row.client_id, []).append(RedirectPicture(row.address, row.since, row.last_at))
+    for client_id, address, since, last_at in rows:
+        found.setdefault(client_id, []).append(RedirectPicture(address, since, last_at))
     return found
 
 
 @cache
-def _redirects() -> sa.Select[RedirectRow]:
-    return sa.select(RedirectRow).where(one_of(RedirectRow.client_id, "clients")).order_by(col(RedirectRow.address))
+def _redirects() -> sa.Select[Any]:
+    row = RedirectRow
+    columns: list[Any] = [col(column) for column in (row.client_id, row.address, row.since, row.last_at)]
+    return sa.select(*columns).where(one_of(row.client_id, "clients")).order_by(col(row.address))
 
 
-def same_scheme(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> dict[str, dict[str, str]]:
-    """Return the private-use schemes that clients registered before each of these have, too: with the first's name."""
+def same_scheme(directory_id: UUID, client_ids: Iterable[str]) -> Reading[dict[str, dict[str, str]]]:
+    """The private-use schemes that clients registered before each of these have, too: with the first's name."""
+    return Reading(_same_scheme(), {"clients": list(client_ids), "directory": directory_id}, _as_schemes)
+
+
+def _as_schemes(rows: Rows) -> dict[str, dict[str, str]]:
     found: dict[str, dict[str, str]] = {}
-    for client_id, name, whose in session.execute(
-        _same_scheme(), {"clients": list(client_ids), "directory": directory_id}
-    ):
+    for client_id, name, whose in rows:
         found.setdefault(client_id, {})[name] = whose
     return found
 

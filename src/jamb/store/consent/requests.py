@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.base.columns import MOMENT, blob, document, moment, one_of, parameter, words
+from jamb.store.base.reading import Reading, number
 from jamb.store.clients.clients import ClientOwnerRow
 
 
@@ -152,9 +153,9 @@ def waiting_of(session: Session, directory_id: UUID, by_id: str, now: datetime) 
     return int(session.execute(counted).scalar_one())
 
 
-def waiting_in(session: Session, directory_id: UUID, now: datetime) -> int:
-    """Return how many requests of a directory wait for a decision."""
-    return int(session.execute(_waiting(), {"directory": directory_id, "now": now}).scalar_one())
+def waiting_in(directory_id: UUID, now: datetime) -> Reading[int]:
+    """How many requests of a directory wait for a decision."""
+    return Reading(_waiting(), {"directory": directory_id, "now": now}, number)
 
 
 @cache

@@ -19,6 +19,7 @@ from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
 from jamb.core.credentials.term import CredentialState, state_of
 from jamb.store.base.columns import MOMENT, among, blob, document, moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows, one
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
 
@@ -135,11 +136,11 @@ class EndingCredential(NamedTuple):
     in_week: int
 
 
-def ending(session: Session, directory_id: UUID, now: datetime, weeks: int, most: int) -> list[EndingCredential]:
-    """Return the first few credentials that expire in each of the coming weeks, the soonest first."""
+def ending(directory_id: UUID, now: datetime, weeks: int, most: int) -> Reading[list[EndingCredential]]:
+    """The first few credentials that expire in each of the coming weeks, the soonest first."""
     until = now + weeks * timedelta(seconds=_WEEK_SECONDS)
-    asked = {"directory": directory_id, "now": now, "until": until, "most": most}
-    return [EndingCredential(*row) for row in session.execute(_ending(), asked)]
+    asked = {"directory": directory_id, "now": now, "last_week_ends": until, "most_of_a_week": most}
+    return Reading(_ending(), asked, lambda rows: [EndingCredential(*row) for row in rows])
 
 
 @cache
@@ -159,22 +160,24 @@ def _ending() -> sa.Select[Any]:
             sa.func.row_number().over(partition_by=week, order_by=order).label("place"),
         )
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
-        .where(_expires_within())
+        .where(_expires_before("last_week_ends"))
         .subquery()
     )
     return (
         sa.select(*(found.c[name] for name in ("id", *EndingCredential._fields[1:])))
-        .where(found.c.place <= parameter("most", sa.Integer))
+        .where(found.c.place <= parameter("most_of_a_week", sa.Integer))
         .order_by(found.c.expires_at, found.c.hint)
     )
 
 
-def ending_until(
-    session: Session, directory_id: UUID, now: datetime, until: datetime, used_since: datetime
-) -> tuple[int, int]:
-    """Return how many credentials that work expire until a moment, and how many of these were used since another."""
+def ending_until(directory_id: UUID, now: datetime, until: datetime, used_since: datetime) -> Reading[tuple[int, int]]:
+    """How many credentials that work expire until a moment, and how many of these were used since another."""
     asked = {"directory": directory_id, "now": now, "until": until, "used_since": used_since}
-    many, used = session.execute(_ending_until(), asked).one()
+    return Reading(_ending_until(), asked, _as_pair)
+
+
+def _as_pair(rows: Rows) -> tuple[int, int]:
+    many, used = one(rows)
     return int(many), int(used)
 
 
@@ -182,15 +185,15 @@ def ending_until(
 def _ending_until() -> sa.Select[int, int]:
     lately = sa.func.count().filter(col(CredentialRow.last_used_at) >= parameter("used_since", MOMENT))
     counted = sa.select(sa.func.count(), lately).select_from(CredentialRow)
-    return counted.join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id)).where(_expires_within())
+    return counted.join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id)).where(_expires_before("until"))
 
 
-def _expires_within() -> sa.ColumnElement[bool]:
+def _expires_before(moment_name: str) -> sa.ColumnElement[bool]:
     return sa.and_(
         col(ClientRow.directory_id) == parameter("directory", sa.Uuid),
         ~col(ClientRow.builtin),
         works(parameter("now", MOMENT)),
-        col(CredentialRow.expires_at) < parameter("until", MOMENT),
+        col(CredentialRow.expires_at) < parameter(moment_name, MOMENT),
     )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cache
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -16,6 +17,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.audit.picture import RotationPicture
 from jamb.core.rotation import Rotation, RotationEnd, Seen
 from jamb.store.base.columns import among, among_ids, moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows, number
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.credentials import CredentialRow, works
 from jamb.store.resources.usage import AttemptRow
@@ -81,20 +83,33 @@ def by_id(session: Session, directory_id: UUID, rotation_id: UUID, *, lock: bool
     return LoadedRotation(*found) if found is not None else None
 
 
-def open_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[RotationPicture]]:
-    """Return the open rotations by client."""
+def open_of_clients(client_ids: Iterable[str]) -> Reading[dict[str, list[RotationPicture]]]:
+    """The open rotations by client."""
+    return Reading(_open_of_clients(), {"clients": list(client_ids)}, _pictured)
+
+
+def _pictured(rows: Rows) -> dict[str, list[RotationPicture]]:
     found: dict[str, list[RotationPicture]] = {}
-    for row, old, new, _ in session.execute(_open_of_clients(), {"clients": list(client_ids)}):
-        picture = RotationPicture(
-            str(row.id), old.hint, new.hint, row.overlap_ends_at, str(row.old_id), str(row.new_id)
-        )
-        found.setdefault(row.client_id, []).append(picture)
+    for client_id, rotation_id, old_hint, new_hint, ends_at, old_id, new_id in rows:
+        picture = RotationPicture(str(rotation_id), old_hint, new_hint, ends_at, str(old_id), str(new_id))
+        found.setdefault(client_id, []).append(picture)
     return found
 
 
 @cache
-def _open_of_clients() -> sa.Select[RotationRow, CredentialRow, CredentialRow, str]:
-    return _loaded().where(one_of(RotationRow.client_id, "clients"), col(RotationRow.ended).is_(None))
+def _open_of_clients() -> sa.Select[Any]:
+    row = RotationRow
+    old, new = aliased(CredentialRow), aliased(CredentialRow)
+    columns: tuple[Any, ...] = (
+        *(col(column) for column in (row.client_id, row.id)),
+        *(col(column) for column in (old.hint, new.hint, row.overlap_ends_at, row.old_id, row.new_id)),
+    )
+    return (
+        sa.select(*columns)
+        .join_from(row, old, col(old.id) == col(row.old_id))
+        .join(new, col(new.id) == col(row.new_id))
+        .where(one_of(row.client_id, "clients"), col(row.ended).is_(None))
+    )
 
 
 def open_of_credential(session: Session, credential_id: UUID) -> RotationRow | None:
@@ -135,9 +150,9 @@ def page(
     return [LoadedRotation(*found) for found in session.execute(statement.where(further).limit(limit))]
 
 
-def open_in(session: Session, directory_id: UUID) -> int:
-    """Return how many rotations of a directory are open."""
-    return int(session.execute(_open_in(), {"directory": directory_id}).scalar_one())
+def open_in(directory_id: UUID) -> Reading[int]:
+    """How many rotations of a directory are open."""
+    return Reading(_open_in(), {"directory": directory_id}, number)
 
 
 @cache

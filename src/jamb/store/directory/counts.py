@@ -10,9 +10,13 @@ from uuid import UUID
 import sqlalchemy as sa
 from sqlmodel import Session
 
+from jamb.store.base.reading import Reading, Rows, number
+
 # Days left, as upper ends of ranges.
 DAYS = (0, 1, 7, 14, 30, 90)
-_CLIENTS = sa.text("select count(*) from client where directory_id = :directory and not builtin and state <> 'removed'")
+_CLIENTS = sa.text(
+    "select count(*) as clients from client where directory_id = :directory and not builtin and state <> 'removed'"
+).columns(clients=sa.Integer)
 _CREDENTIALS = sa.text("""
     select directory.slug, credential.kind,
            case when withdrawn_at is not null then 'withdrawn'
@@ -56,19 +60,21 @@ def credentials(session: Session, now: datetime) -> Sequence[Any]:
 _ENDING = sa.text("""
     select case when expires_at is null then null
                 when expires_at <= :now + interval '7 days' then 7 when expires_at <= :now + interval '30 days' then 30
-                when expires_at <= :now + interval '90 days' then 90 else 0 end, count(*)
+                when expires_at <= :now + interval '90 days' then 90 else 0 end as days, count(*) as credentials
     from credential join client on client.id = client_id
     where directory_id = :directory and not builtin and withdrawn_at is null and disabled_at is null
       and (expires_at is null or expires_at > :now) and (starts_at is null or starts_at <= :now)
     group by 1
-""")
+""").columns(days=sa.Integer, credentials=sa.Integer)
 
 
-def ending(session: Session, directory_id: UUID, now: datetime) -> list[tuple[int | None, int]]:
-    """Return how many live credentials expire within 7, 30 and 90 days, how many later (0), and how many never
-    (None).
-    """
-    found = {band: int(count) for band, count in session.execute(_ENDING, {"now": now, "directory": directory_id})}
+def ending(directory_id: UUID, now: datetime) -> Reading[list[tuple[int | None, int]]]:
+    """How many live credentials expire within 7, 30 and 90 days, how many later (0), and how many never (None)."""
+    return Reading(_ENDING, {"now": now, "directory": directory_id}, _bands)
+
+
+def _bands(rows: Rows) -> list[tuple[int | None, int]]:
+    found = {band: int(count) for band, count in rows}
     return [(band, found.get(band, 0)) for band in (7, 30, 90, 0, None)]
 
 
@@ -103,6 +109,6 @@ def people_in(session: Session, directory_id: UUID) -> int:
     return int(session.execute(_PEOPLE, {"directory": directory_id}).scalar_one())
 
 
-def clients_in(session: Session, directory_id: UUID) -> int:
-    """Return how many clients a directory has that are no parts of Jamb itself."""
-    return int(session.execute(_CLIENTS, {"directory": directory_id}).scalar_one())
+def clients_in(directory_id: UUID) -> Reading[int]:
+    """How many clients a directory has that are no parts of Jamb itself."""
+    return Reading(_CLIENTS, {"directory": directory_id}, number)

@@ -14,6 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.base import pages
 from jamb.store.base.columns import among, among_ids, blob, document, has, moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows
 from jamb.store.directory.directories import DirectoryRow
 
 # In how many directories a password is tried where none was named.
@@ -158,9 +159,13 @@ def page(
     return list(session.exec(wanted.order_by(col(PersonRow.name), col(PersonRow.id)).limit(limit))), total
 
 
-def population_of(session: Session, directory_id: UUID) -> tuple[str, int]:
-    """Return the domain of a directory, and how many people may act there."""
-    domain, population = session.execute(_population(), {"directory": directory_id}).one()
+def population_of(directory_id: UUID) -> Reading[tuple[str, int]]:
+    """The domain of a directory, and how many people may act there."""
+    return Reading(_population(), {"directory": directory_id}, _only)
+
+
+def _only(rows: Rows) -> tuple[str, int]:
+    ((domain, population),) = rows
     return domain, population
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, date, datetime
 from functools import cache
@@ -18,7 +18,8 @@ from jamb.core.audit.picture import DeadTries, NetworkPicture, Told
 from jamb.core.clients.attempts import DEAD, TOLD, Outcome
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
-from jamb.store.base.columns import MOMENT, blob, moment, one_of, parameter
+from jamb.store.base.columns import MOMENT, among, blob, moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows
 
 
 class UsageRow(SQLModel, table=True):
@@ -121,47 +122,46 @@ class NetworkRow(SQLModel, table=True):
     last_at: datetime = moment()
 
 
-def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
-    """Return the tries since a moment with a credential that had ended, by client, one entry a credential."""
+def dead_tries_of(client_ids: Iterable[str], since: datetime) -> Reading[dict[str, list[DeadTries]]]:
+    """The tries since a moment with a credential that had ended, by client, one entry a credential."""
+    return Reading(_dead_tries(), _asked(client_ids, since), _as_dead_tries)
+
+
+def told_of(client_ids: Iterable[str], since: datetime) -> Reading[dict[str, list[Told]]]:
+    """The requests since a moment that the audit is told of, by client, one entry for each outcome."""
+    return Reading(_told(), _asked(client_ids, since), _as_told)
+
+
+def _asked(client_ids: Iterable[str], since: datetime) -> dict[str, Any]:
+    return {"clients": list(client_ids), "tried_since": since, "tried_day": since.astimezone(UTC).date()}
+
+
+def _as_dead_tries(rows: Rows) -> dict[str, list[DeadTries]]:
     found: dict[str, list[DeadTries]] = {}
-    for client_id, hint, times, last_at, address in _gathered(session, _dead_tries(), client_ids, since, DEAD):
-        found.setdefault(client_id, []).append(DeadTries(hint, times, last_at, address))
+    for client_id, hint, times, last_at, address in rows:
+        found.setdefault(client_id, []).append(DeadTries(hint, int(times), last_at, address))
     return found
 
 
-def told_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[Told]]:
-    """Return the requests since a moment that the audit is told of, by client, one entry for each outcome."""
+def _as_told(rows: Rows) -> dict[str, list[Told]]:
     found: dict[str, list[Told]] = {}
-    for client_id, outcome, times, last_at, address in _gathered(session, _told(), client_ids, since, TOLD):
-        found.setdefault(client_id, []).append(Told(Outcome(outcome), times, last_at, address))
+    for client_id, outcome, times, last_at, address in rows:
+        found.setdefault(client_id, []).append(Told(Outcome(outcome), int(times), last_at, address))
     return found
-
-
-def _gathered(
-    session: Session, statement: sa.Select[Any], client_ids: Iterable[str], since: datetime, outcomes: Iterable[Outcome]
-) -> Iterator[tuple[str, str, int, datetime, str]]:
-    """Yield token requests that ended so, by client and another column: how many, the last, and from where it came."""
-    asked = {
-        "clients": list(client_ids),
-        "since": since,
-        "day": since.astimezone(UTC).date(),
-        "outcomes": [outcome.value for outcome in outcomes],
-    }
-    for client_id, what, times, last_at, address in session.execute(statement, asked):
-        yield client_id, what, int(times), last_at, address
 
 
 @cache
 def _dead_tries() -> sa.Select[Any]:
-    return _gathered_by(col(AttemptRow.hint)).where(col(AttemptRow.hint) != "")
+    return _gathered_by(col(AttemptRow.hint), DEAD).where(col(AttemptRow.hint) != "")
 
 
 @cache
 def _told() -> sa.Select[Any]:
-    return _gathered_by(col(AttemptRow.outcome))
+    return _gathered_by(col(AttemptRow.outcome), TOLD)
 
 
-def _gathered_by(by: Any) -> sa.Select[Any]:
+def _gathered_by(by: Any, outcomes: Iterable[Outcome]) -> sa.Select[Any]:
+    """Return token requests that ended so, by client and another column: how many, the last, and whence it came."""
     return (
         sa.select(
             col(AttemptRow.client_id),
@@ -172,19 +172,22 @@ def _gathered_by(by: Any) -> sa.Select[Any]:
         )
         .where(
             one_of(AttemptRow.client_id, "clients"),
-            col(AttemptRow.at) >= parameter("since", MOMENT),
-            col(AttemptRow.day) >= parameter("day", Date),
-            one_of(AttemptRow.outcome, "outcomes"),
+            col(AttemptRow.at) >= parameter("tried_since", MOMENT),
+            col(AttemptRow.day) >= parameter("tried_day", Date),
+            among(AttemptRow.outcome, [outcome.value for outcome in outcomes]),
         )
         .group_by(col(AttemptRow.client_id), by)
         .order_by(by)
     )
 
 
-def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:
-    """Return uses by (client, resource): day by day from `since`, and what was before it as one row an operation."""
+def uses_of(client_ids: Iterable[str], since: date) -> Reading[Mapping[tuple[str, UUID], list[Use]]]:
+    """Uses by (client, resource): day by day from `since`, and what was before it as one row an operation."""
+    return Reading(_uses(), {"clients": list(client_ids), "daily_since": since}, _as_uses)
+
+
+def _as_uses(rows: Rows) -> Mapping[tuple[str, UUID], list[Use]]:
     found: dict[tuple[str, UUID], list[Use]] = {}
-    rows = session.execute(_uses(), {"clients": list(client_ids), "since": since})
     for client_id, resource_id, operation, kind, day, calls, last_at in rows:
         use = Use(operation, AccessKind(kind), day, calls, last_at)
         found.setdefault((client_id, resource_id), []).append(use)
@@ -197,7 +200,7 @@ def _what() -> tuple[Any, ...]:
 
 @cache
 def _uses() -> sa.CompoundSelect[Any]:
-    mine, since = one_of(UsageRow.client_id, "clients"), parameter("since", Date)
+    mine, since = one_of(UsageRow.client_id, "clients"), parameter("daily_since", Date)
     what = _what()
     recent = sa.select(*what, col(UsageRow.day), col(UsageRow.calls), col(UsageRow.last_at)).where(
         mine, col(UsageRow.day) >= since
@@ -215,10 +218,14 @@ def _uses() -> sa.CompoundSelect[Any]:
     return recent.union_all(earlier)
 
 
-def latest_of(session: Session, client_ids: Iterable[str]) -> Mapping[tuple[str, UUID], list[Use]]:
-    """Return what was used ever, as one row an operation under its last day, by (client, resource)."""
+def latest_of(client_ids: Iterable[str]) -> Reading[Mapping[tuple[str, UUID], list[Use]]]:
+    """What was used ever, as one row an operation under its last day, by (client, resource)."""
+    return Reading(_latest(), {"clients": list(client_ids)}, _as_latest)
+
+
+def _as_latest(rows: Rows) -> Mapping[tuple[str, UUID], list[Use]]:
     found: dict[tuple[str, UUID], list[Use]] = {}
-    for client_id, resource_id, operation, kind, last_at in session.execute(_latest(), {"clients": list(client_ids)}):
+    for client_id, resource_id, operation, kind, last_at in rows:
         use = Use(operation, AccessKind(kind), last_at.date(), 0, last_at)
         found.setdefault((client_id, resource_id), []).append(use)
     return found
@@ -231,10 +238,14 @@ def _latest() -> sa.Select[Any]:
     return latest.where(one_of(UsageRow.client_id, "clients")).group_by(*what)
 
 
-def days_of(session: Session, client_ids: Iterable[str], since: date) -> dict[str, dict[date, int]]:
-    """Return the calls of clients since a day, of whatever operation, by client and day."""
+def days_of(client_ids: Iterable[str], since: date) -> Reading[dict[str, dict[date, int]]]:
+    """The calls of clients since a day, of whatever operation, by client and day."""
+    return Reading(_days(), {"clients": list(client_ids), "days_since": since}, _by_day)
+
+
+def _by_day(rows: Rows) -> dict[str, dict[date, int]]:
     found: dict[str, dict[date, int]] = {}
-    for client_id, day, calls in session.execute(_days(), {"clients": list(client_ids), "since": since}):
+    for client_id, day, calls in rows:
         found.setdefault(client_id, {})[day] = int(calls)
     return found
 
@@ -243,15 +254,19 @@ def days_of(session: Session, client_ids: Iterable[str], since: date) -> dict[st
 def _days() -> sa.Select[str, date, int]:
     return (
         sa.select(col(UsageRow.client_id), col(UsageRow.day), sa.func.sum(col(UsageRow.calls)))
-        .where(one_of(UsageRow.client_id, "clients"), col(UsageRow.day) >= parameter("since", Date))
+        .where(one_of(UsageRow.client_id, "clients"), col(UsageRow.day) >= parameter("days_since", Date))
         .group_by(col(UsageRow.client_id), col(UsageRow.day))
     )
 
 
-def networks_of(session: Session, client_ids: Iterable[str]) -> dict[str, tuple[NetworkPicture, ...]]:
-    """Return the networks from which clients got tokens."""
+def networks_of(client_ids: Iterable[str]) -> Reading[dict[str, tuple[NetworkPicture, ...]]]:
+    """The networks from which clients got tokens."""
+    return Reading(_networks(), {"clients": list(client_ids)}, _as_networks)
+
+
+def _as_networks(rows: Rows) -> dict[str, tuple[NetworkPicture, ...]]:
     found: dict[str, tuple[NetworkPicture, ...]] = {}
-    for client_id, network, first_at in session.execute(_networks(), {"clients": list(client_ids)}):
+    for client_id, network, first_at in rows:
         found[client_id] = (*found.get(client_id, ()), NetworkPicture(network, first_at))
     return found
 

@@ -15,6 +15,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.store.base.columns import MOMENT, among, moment, one_of, parameter
+from jamb.store.base.reading import Reading, Rows
 from jamb.store.directory.people import PersonRow
 
 
@@ -86,11 +87,14 @@ def _upsert(session: Session, table: type[SQLModel], keys: tuple[str, ...], kept
     session.execute(statement.on_conflict_do_update(index_elements=list(keys), set_={"last_at": latest}), rows)
 
 
-def objects_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[tuple[str, UUID], Touched]:
-    """Return what clients touched since a moment, by client and resource."""
+def objects_of(client_ids: Iterable[str], since: datetime) -> Reading[dict[tuple[str, UUID], Touched]]:
+    """What clients touched since a moment, by client and resource."""
+    return Reading(_objects(), {"clients": list(client_ids), "used_since": since}, _touched)
+
+
+def _touched(rows: Rows) -> dict[tuple[str, UUID], Touched]:
     found: dict[tuple[str, UUID], dict[str, set[str]]] = {}
     first: dict[tuple[str, UUID], datetime] = {}
-    rows = session.execute(_objects(), {"clients": list(client_ids), "since": since})
     for client_id, resource_id, operation, name, at in rows:
         key = (client_id, resource_id)
         found.setdefault(key, {}).setdefault(operation, set()).add(name)
@@ -109,14 +113,17 @@ def _objects() -> sa.Select[str, UUID, str, str, datetime]:
         col(ObjectUseRow.operation),
         col(ObjectUseRow.object),
         col(ObjectUseRow.last_at),
-    ).where(one_of(ObjectUseRow.client_id, "clients"), col(ObjectUseRow.last_at) > parameter("since", MOMENT))
+    ).where(one_of(ObjectUseRow.client_id, "clients"), col(ObjectUseRow.last_at) > parameter("used_since", MOMENT))
 
 
-def people_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[tuple[str, UUID], ActedFor]:
-    """Return for whom clients acted since a moment, by client and resource."""
+def people_of(client_ids: Iterable[str], since: datetime) -> Reading[dict[tuple[str, UUID], ActedFor]]:
+    """For whom clients acted since a moment, by client and resource."""
+    return Reading(_people(), {"clients": list(client_ids), "used_since": since}, _acted_for)
+
+
+def _acted_for(rows: Rows) -> dict[tuple[str, UUID], ActedFor]:
     found: dict[tuple[str, UUID], dict[str, dict[str, str]]] = {}
     first: dict[tuple[str, UUID], datetime] = {}
-    rows = session.execute(_people(), {"clients": list(client_ids), "since": since})
     for client_id, resource_id, operation, person_id, name, at in rows:
         key = (client_id, resource_id)
         found.setdefault(key, {}).setdefault(operation, {})[str(person_id)] = name
@@ -137,7 +144,7 @@ def _people() -> sa.Select[Any]:
     return (
         sa.select(*columns)
         .join(PersonRow, col(PersonRow.id) == col(PersonUseRow.person_id))
-        .where(one_of(PersonUseRow.client_id, "clients"), col(PersonUseRow.last_at) > parameter("since", MOMENT))
+        .where(one_of(PersonUseRow.client_id, "clients"), col(PersonUseRow.last_at) > parameter("used_since", MOMENT))
         .order_by(col(PersonRow.name), col(PersonRow.id))
     )
 
