@@ -3,6 +3,7 @@ import { createRouter, createWebHistory } from "vue-router";
 import { can, current, restore } from "./api/session";
 import { failed, loadAnew } from "./frame/failures";
 import { isUnsaved, mayLeave } from "./ui/use/unsaved";
+import { say } from "./texts";
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -20,7 +21,7 @@ export const router = createRouter({
       path: "/sign-in",
       name: "sign-in",
       component: () => import("./pages/entry/SignIn.vue"),
-      meta: { title: "Sign in", open: true },
+      meta: { text: "sign_in.title", open: true },
     },
     {
       path: "/handover/:id",
@@ -32,7 +33,7 @@ export const router = createRouter({
       path: "/sign-in-link/:id",
       name: "sign-in-link",
       component: () => import("./pages/entry/SignInLink.vue"),
-      meta: { title: "Choose your password", open: true },
+      meta: { text: "link.choose", open: true },
     },
     {
       path: "/token",
@@ -50,31 +51,31 @@ export const router = createRouter({
       path: "/password",
       name: "password",
       component: () => import("./pages/own/Password.vue"),
-      meta: { title: "Your sign-in" },
+      meta: { text: "all.your_sign_in" },
     },
     {
       path: "/device",
       name: "device",
       component: () => import("./pages/entry/Device.vue"),
-      meta: { title: "Let a device in" },
+      meta: { text: "device.title" },
     },
     {
       path: "/allow",
       name: "allow",
       component: () => import("./pages/entry/Allow.vue"),
-      meta: { title: "Allow an application", open: true },
+      meta: { text: "allow.title", open: true },
     },
     {
       path: "/sign-out",
       name: "sign-out",
       component: () => import("./pages/entry/SignOut.vue"),
-      meta: { title: "Sign out", open: true },
+      meta: { text: "sign_out.title", open: true },
     },
     {
       path: "/applications",
       name: "applications",
       component: () => import("./pages/own/Applications.vue"),
-      meta: { title: "Your applications" },
+      meta: { text: "applications.title" },
     },
     { path: "/", name: "today", component: () => import("./pages/audit/Today.vue"), meta: { title: "Today" } },
     {
@@ -224,7 +225,7 @@ router.onError(async (error, to) => {
 router.afterEach((to, from, failure) => {
   if (failure) return;
   if (failed.value?.kind === "part") failed.value = null;
-  document.title = `${String(to.meta.title)} · Jamb`;
+  document.title = `${to.meta.text ? say(String(to.meta.text)) : String(to.meta.title)} · Jamb`;
   // Keyboard and screen reader users start each page at its heading.
   if (from.name && to.path !== from.path) window.setTimeout(() => startAtHeading(40), 50);
 });

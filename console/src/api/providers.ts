@@ -24,11 +24,5 @@ export function broughtBack(): string {
   return kept;
 }
 
-/** Why a provider did not sign somebody in, in words. */
-export const REFUSALS: Record<string, string> = {
-  declined: "You were not signed in: it was cancelled there.",
-  late: "This took too long, or began in another window. Start again.",
-  failed: "The other service did not do what it must. Try again later, or sign in with your password.",
-  unknown: "You are not known here. Ask a steward of your directory to add you.",
-  inactive: "You may not act here any more. Ask a steward of your directory.",
-};
+/** Why a provider did not sign somebody in: each has its words among the texts. */
+export const REFUSALS: ReadonlySet<string> = new Set(["declined", "late", "failed", "unknown", "inactive"]);

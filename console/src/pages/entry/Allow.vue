@@ -11,7 +11,8 @@ import GatePage from "@/frame/GatePage.vue";
 import ClientLogo from "@/ui/ClientLogo.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
-import { pagesOf } from "@/ui/use/words";
+import { say } from "@/texts";
+import Said from "@/texts/Said";
 import AskAdministrator from "./AskAdministrator.vue";
 import AskedList from "./AskedList.vue";
 import CodeField from "./CodeField.vue";
@@ -35,7 +36,14 @@ const sealed = ref("");
 const carrier = ref<HTMLFormElement | null>(null);
 const possible = computed(() => !!asked.value && (asked.value.already.length + chosen.value.length > 0 || !asked.value.resource));
 
-const pages = computed(() => pagesOf(asked.value));
+const pages = computed(() => {
+  const named: [string, string | undefined][] = [
+    [say("allow.home_page"), asked.value?.client_uri],
+    [say("allow.privacy_policy"), asked.value?.policy_uri],
+    [say("allow.terms_of_use"), asked.value?.tos_uri],
+  ];
+  return named.filter(([, address]) => address);
+});
 
 async function attempt(work: () => Promise<void>): Promise<void> {
   await tried(work);
@@ -106,36 +114,38 @@ onMounted(() =>
   <GatePage :width="520">
     <form v-if="leaving" ref="carrier" method="post" :action="`/d/${asked?.directory}/answer`">
       <input type="hidden" name="answer" :value="sealed" />
-      <p role="status">On to {{ asked?.client_name }}…</p>
+      <p role="status">{{ say("allow.on_to", { application: asked?.client_name }) }}</p>
     </form>
     <template v-else-if="!asked">
-      <h1>{{ notAdmitted(error) ? "This is not for you" : error ? "This cannot be asked of you" : "One moment" }}</h1>
+      <h1>{{ say(notAdmitted(error) ? "allow.not_for_you" : error ? "all.cannot" : "all.again_later") }}</h1>
     </template>
     <template v-else-if="asked.sign_in === 'factor'">
-      <h1>{{ asked.client_name }} wants a second factor</h1>
-      <p>
-        You are {{ asked.person }}, signed in with your password alone. Set a second factor up under
-        <RouterLink :to="{ name: 'password' }" target="_blank">Your sign-in</RouterLink>, then go on here.
-      </p>
+      <h1>{{ say("allow.factor_wanted", { application: asked.client_name }) }}</h1>
+      <Said text="allow.factor_how" tag="p">
+        <template #person>{{ asked.person }}</template>
+        <template #page
+          ><RouterLink :to="{ name: 'password' }" target="_blank">{{ say("all.your_sign_in") }}</RouterLink></template
+        >
+      </Said>
       <div class="row">
-        <span ref="decline"><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">Decline</NButton></span>
-        <NButton :loading="busy" :disabled="busy" @click="attempt(look)">I have set it up</NButton>
+        <span ref="decline"
+          ><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">{{ say("all.decline") }}</NButton></span
+        >
+        <NButton :loading="busy" :disabled="busy" @click="attempt(look)">{{ say("allow.factor_done") }}</NButton>
       </div>
     </template>
     <template v-else-if="asked.sign_in">
       <ClientLogo v-if="asked.logo" :logo="asked.logo" :slug="asked.directory" />
-      <h1>Sign in for {{ asked.client_name }}</h1>
-      <p class="soft">
-        {{
-          asked.sign_in === "again"
-            ? "It wants to be sure that it is you: type your password once more."
-            : `With your account of ${asked.directory_name}.`
-        }}
-        You are sent back to <strong>{{ asked.answered_at }}</strong> afterwards.
-      </p>
+      <h1>{{ say("allow.sign_in", { application: asked.client_name }) }}</h1>
+      <Said :text="asked.sign_in === 'again' ? 'allow.sure' : 'allow.account'" tag="p" class="soft">
+        <template #directory>{{ asked.directory_name }}</template>
+        <template #address
+          ><strong>{{ asked.answered_at }}</strong></template
+        >
+      </Said>
       <form class="stack" @submit.prevent="attempt(enter)">
         <label class="field">
-          Login
+          {{ say("all.login") }}
           <input
             ref="field"
             v-model="login"
@@ -148,7 +158,7 @@ onMounted(() =>
           />
         </label>
         <label class="field">
-          Password
+          {{ say("all.password") }}
           <input
             v-model="password"
             class="plain-input"
@@ -161,43 +171,45 @@ onMounted(() =>
         </label>
         <CodeField v-if="coded" v-model="code" />
         <div class="row">
-          <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Sign in</NButton>
-          <NButton v-if="offersPasskeys()" :disabled="busy" @click="attempt(enterByPasskey)">Sign in with a passkey</NButton>
+          <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">{{ say("sign_in.title") }}</NButton>
+          <NButton v-if="offersPasskeys()" :disabled="busy" @click="attempt(enterByPasskey)">{{ say("sign_in.passkey") }}</NButton>
         </div>
       </form>
       <ProviderButtons login="" :directory="asked.directory" :then="`/allow#${request}`" />
     </template>
     <template v-else>
       <ClientLogo v-if="asked.logo" :logo="asked.logo" :slug="asked.directory" />
-      <h1>{{ asked.client_name }} wants to act for you</h1>
+      <h1>{{ say("allow.wants", { application: asked.client_name }) }}</h1>
       <p class="soft">
-        You are {{ asked.person }}, at {{ asked.directory_name }}.
-        <button type="button" class="link-button" @click="attempt(another)">Not you?</button>
+        {{ say("allow.you_are", { person: asked.person, directory: asked.directory_name }) }}
+        <button type="button" class="link-button" @click="attempt(another)">{{ say("allow.not_you") }}</button>
       </p>
       <dl class="facts">
-        <dt>What it is for</dt>
+        <dt>{{ say("allow.purpose") }}</dt>
         <dd>{{ asked.purpose }}</dd>
-        <dt>Made by</dt>
+        <dt>{{ say("allow.made_by") }}</dt>
         <dd v-if="asked.unlooked_at">
-          <strong>Unknown: it registered itself, and nobody at {{ asked.directory_name }} has looked at it yet</strong>
+          <strong>{{ say("allow.unknown_maker", { directory: asked.directory_name }) }}</strong>
         </dd>
-        <dd v-else>
-          {{ asked.publisher || asked.directory_name }}
-          <strong v-if="!asked.publisher_vouched">: nobody at {{ asked.directory_name }} vouches for it</strong>
-        </dd>
+        <Said v-else :text="asked.publisher_vouched ? 'allow.vouched' : 'allow.not_vouched'" tag="dd">
+          <template #maker>{{ asked.publisher || asked.directory_name }}</template>
+          <template #warning
+            ><strong>{{ say("allow.warning", { directory: asked.directory_name }) }}</strong></template
+          >
+        </Said>
         <template v-if="asked.support_contact">
-          <dt>Help</dt>
+          <dt>{{ say("allow.help") }}</dt>
           <dd>{{ asked.support_contact }}</dd>
         </template>
         <template v-if="pages.length">
-          <dt>More about it</dt>
+          <dt>{{ say("allow.more") }}</dt>
           <dd>
             <template v-for="([name, address], place) in pages" :key="name"
               ><template v-if="place">, </template><a :href="address" target="_blank" rel="noopener noreferrer">{{ name }}</a></template
             >
           </dd>
         </template>
-        <dt>Sends you to</dt>
+        <dt>{{ say("allow.sends_to") }}</dt>
         <dd>
           <code>{{ asked.answered_at }}</code>
         </dd>
@@ -208,15 +220,17 @@ onMounted(() =>
         </template>
       </AskedList>
       <div class="row">
-        <span ref="decline"><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">Decline</NButton></span>
+        <span ref="decline"
+          ><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">{{ say("all.decline") }}</NButton></span
+        >
         <NButton v-if="possible" :loading="busy" :disabled="busy" @click="attempt(() => answer(true))">{{
-          chosen.length ? "Allow" : "Go on"
+          say(chosen.length ? "allow.allow" : "allow.go_on")
         }}</NButton>
       </div>
     </template>
     <ProblemNote v-if="error" :error="error" />
     <div v-if="!asked && notAdmitted(error)">
-      <NButton @click="attempt(() => answer(false))">Back to the application</NButton>
+      <NButton @click="attempt(() => answer(false))">{{ say("allow.back") }}</NButton>
     </div>
   </GatePage>
 </template>

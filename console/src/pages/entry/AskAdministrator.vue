@@ -6,6 +6,8 @@ import { type Schemas, api, must } from "@/api/client";
 import { useAttempt } from "@/ui/use/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { say } from "@/texts";
+import Said from "@/texts/Said";
 
 const props = defineProps<{ asked: Pick<Schemas["AuthorizationAsked"], "requestable" | "requested_until">; request: string }>();
 const open = ref(false);
@@ -30,21 +32,23 @@ async function send(): Promise<void> {
 </script>
 
 <template>
-  <p v-if="waits" role="status" class="below">
-    A request for this waits at the consent desk; it lapses <Moment :at="waits" />. Start again when an approver has allowed it.
-  </p>
+  <Said v-if="waits" text="administrator.waits" tag="p" role="status" class="below">
+    <template #moment><Moment :at="waits" /></template>
+  </Said>
   <form v-else-if="open" class="stack below" @submit.prevent="send">
     <label class="field">
-      Why you need it <span class="hint">for the approver who decides</span>
+      {{ say("administrator.why") }} <span class="hint">{{ say("administrator.for_whom") }}</span>
       <textarea ref="field" v-model="reason" class="plain-input" rows="2" maxlength="500" required></textarea>
     </label>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton size="small" @click="open = false">Cancel</NButton>
-      <NButton size="small" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">Send the request</NButton>
+      <NButton size="small" @click="open = false">{{ say("all.cancel") }}</NButton>
+      <NButton size="small" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">{{ say("administrator.send") }}</NButton>
     </div>
   </form>
-  <div v-else-if="asked.requestable.length" class="below"><NButton size="small" @click="start">Ask an administrator</NButton></div>
+  <div v-else-if="asked.requestable.length" class="below">
+    <NButton size="small" @click="start">{{ say("administrator.ask") }}</NButton>
+  </div>
 </template>
 
 <style scoped>

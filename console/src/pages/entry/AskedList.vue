@@ -2,6 +2,7 @@
 // What a client asks of a person, in words for them: what they may allow, and why the rest is not theirs to allow.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
+import { say } from "@/texts";
 
 type Asked = Pick<
   Schemas["AuthorizationAsked"],
@@ -9,50 +10,47 @@ type Asked = Pick<
 >;
 const props = defineProps<{ asked: Asked; directory?: string }>();
 const chosen = defineModel<string[]>({ required: true });
-const LEARNS: Record<string, string> = {
-  profile: "your name and login",
-  email: "your mail address",
-  groups: "the groups you belong to",
-};
-const said = (one: Schemas["AskedOfPerson"]): string => (one.where ? `${one.title}, ${one.where}` : one.title);
-const learns = computed(() => props.asked.about.map((one) => LEARNS[one] ?? one));
+const LEARNS = new Set(["profile", "email", "groups"]);
+const asks = (one: Schemas["AskedOfPerson"]): string =>
+  one.where ? say("wishes.at_place", { permission: one.title, place: one.where }) : one.title;
+const learns = computed(() => props.asked.about.map((one) => (LEARNS.has(one) ? say(`wishes.about.${one}`) : one)));
 </script>
 
 <template>
   <div class="stack">
     <fieldset v-if="asked.to_allow.length" class="stack parts">
-      <legend>At {{ asked.resource }} it would like to</legend>
+      <legend>{{ say("wishes.would_like", { resource: asked.resource }) }}</legend>
       <label v-for="one in asked.to_allow" :key="one.permission" class="part">
         <input v-model="chosen" type="checkbox" :value="one.permission" />
         <span
-          >{{ said(one) }}<span v-if="one.text" class="soft small">{{ one.text }}</span></span
+          >{{ asks(one) }}<span v-if="one.text" class="soft small">{{ one.text }}</span></span
         >
       </label>
     </fieldset>
     <section v-if="asked.already.length">
-      <h2>It may already</h2>
+      <h2>{{ say("wishes.already") }}</h2>
       <ul>
-        <li v-for="one in asked.already" :key="one.permission">{{ said(one) }}</li>
+        <li v-for="one in asked.already" :key="one.permission">{{ asks(one) }}</li>
       </ul>
     </section>
     <section v-if="asked.for_administrator.length">
-      <h2>Only an administrator can allow</h2>
+      <h2>{{ say("wishes.administrator") }}</h2>
       <ul>
-        <li v-for="one in asked.for_administrator" :key="one.permission">{{ said(one) }}</li>
+        <li v-for="one in asked.for_administrator" :key="one.permission">{{ asks(one) }}</li>
       </ul>
       <slot name="administrator" />
       <p v-if="!$slots.administrator" class="soft small">
-        Ask whoever looks after applications {{ directory ? `at ${directory}` : "here" }}, and start again when it is allowed.
+        {{ directory ? say("wishes.ask_at", { directory }) : say("wishes.ask_here") }}
       </p>
     </section>
     <section v-if="asked.not_theirs.length">
-      <h2>You may not do this yourself, so neither may it</h2>
+      <h2>{{ say("wishes.not_yours") }}</h2>
       <ul>
-        <li v-for="one in asked.not_theirs" :key="one.permission">{{ said(one) }}</li>
+        <li v-for="one in asked.not_theirs" :key="one.permission">{{ asks(one) }}</li>
       </ul>
     </section>
-    <p v-if="learns.length">It learns {{ learns.join(", ") }}.</p>
-    <p v-if="asked.stays" class="soft">It can go on while you are away, until you end it under “Your applications”.</p>
+    <p v-if="learns.length">{{ say("wishes.learns", { what: learns.join(", ") }) }}</p>
+    <p v-if="asked.stays" class="soft">{{ say("wishes.stays") }}</p>
   </div>
 </template>
 

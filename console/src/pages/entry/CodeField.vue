@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // The code of a second factor, wanted after the password was right.
 import { nextTick, onMounted, ref } from "vue";
+import { say } from "@/texts";
 
 defineProps<{ device?: boolean }>();
 const code = defineModel<string>({ required: true });
@@ -13,7 +14,7 @@ onMounted(async () => {
 
 <template>
   <label class="field">
-    Code <span class="hint">{{ device ? "what your device shows now" : "what your device shows now, or a recovery code" }}</span>
+    {{ say("code.label") }} <span class="hint">{{ say(device ? "code.device" : "code.device_or_recovery") }}</span>
     <input ref="field" v-model="code" class="plain-input mono" name="code" autocomplete="one-time-code" required maxlength="60" />
   </label>
 </template>

@@ -5,6 +5,7 @@ import { ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { say } from "@/texts";
 import AskedList from "./AskedList.vue";
 
 // The code comes behind the #, which browsers keep to themselves: it reaches no log.
@@ -30,7 +31,7 @@ async function decide(approve: boolean): Promise<void> {
   try {
     const permissions = approve ? chosen.value : [];
     await must(api.POST("/api/v1/devices/decision", { body: { user_code: code.value, approve, permissions } }));
-    done.value = approve ? "The device may act for you. You can close this page." : "The device was turned away.";
+    done.value = say(approve ? "device.let_in" : "device.turned_away");
   } catch (problem) {
     error.value = problem;
   }
@@ -41,27 +42,29 @@ if (code.value) void look();
 </script>
 
 <template>
-  <PageHead title="Let a device in" lead="A device shows a code. Whoever you let in acts for you." />
+  <PageHead :title="say('device.title')" :lead="say('device.lead')" />
   <div class="narrow stack">
     <p v-if="done" class="card" role="status">{{ done }}</p>
     <section v-else-if="found" class="card stack">
-      <h2>{{ found.client_name }} wants to act for you in {{ found.directory }}</h2>
-      <p v-if="found.all_rights">It acts with all your rights here until it signs out.</p>
+      <h2>{{ say("device.wants", { device: found.client_name, directory: found.directory }) }}</h2>
+      <p v-if="found.all_rights">{{ say("device.all_rights") }}</p>
       <AskedList v-else v-model="chosen" :asked="found" />
-      <p>Does the device show this code?</p>
+      <p>{{ say("device.same_code") }}</p>
       <p class="code">{{ code }}</p>
-      <p class="soft">If you did not start this yourself just now, say no: someone may be trying to use your rights.</p>
+      <p class="soft">{{ say("device.careful") }}</p>
       <div class="row">
-        <NButton type="primary" @click="decide(false)">No, turn it away</NButton>
-        <NButton @click="decide(true)">Yes, it is mine: let it act for me</NButton>
+        <NButton type="primary" @click="decide(false)">{{ say("device.no") }}</NButton>
+        <NButton @click="decide(true)">{{ say("device.yes") }}</NButton>
       </div>
     </section>
     <form v-else class="card stack" @submit.prevent="look">
       <label class="field">
-        Code on the device
+        {{ say("device.code") }}
         <input v-model="code" class="plain-input mono" required minlength="8" maxlength="12" autocomplete="off" spellcheck="false" />
       </label>
-      <div><NButton type="primary" attr-type="submit">Look</NButton></div>
+      <div>
+        <NButton type="primary" attr-type="submit">{{ say("device.look") }}</NButton>
+      </div>
     </form>
     <ProblemNote v-if="error" :error="error" />
   </div>

@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { ref, watch } from "vue";
 import { goTo, offeredTo } from "@/api/providers";
 import type { Schemas } from "@/api/client";
+import { say } from "@/texts";
 
 const props = defineProps<{ login: string; directory: string; then: string }>();
 const offered = ref<Schemas["ProviderOffered"][]>([]);
@@ -23,7 +24,9 @@ watch(
 </script>
 
 <template>
-  <div v-if="offered.length" class="stack" role="group" aria-label="Other ways to sign in">
-    <NButton v-for="one in offered" :key="one.href" size="large" @click="goTo(one, then)">Sign in with {{ one.title }}</NButton>
+  <div v-if="offered.length" class="stack" role="group" :aria-label="say('sign_in.other_ways')">
+    <NButton v-for="one in offered" :key="one.href" size="large" @click="goTo(one, then)">{{
+      say("sign_in.with", { provider: one.title })
+    }}</NButton>
   </div>
 </template>

@@ -8,6 +8,8 @@ import { REFUSALS } from "@/api/providers";
 import { signIn, signInByPasskey } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { say } from "@/texts";
+import Said from "@/texts/Said";
 import CodeField from "./CodeField.vue";
 import ProviderButtons from "./ProviderButtons.vue";
 
@@ -35,7 +37,7 @@ const onwardTo = (): string => {
 };
 const onward = (): Promise<unknown> => router.push(onwardTo());
 // A provider sent somebody back without signing them in.
-const turnedAway = computed(() => REFUSALS[String(route.query.refused ?? "")] ?? "");
+const turnedAway = computed(() => (REFUSALS.has(String(route.query.refused)) ? say(`sign_in.refused.${route.query.refused}`) : ""));
 
 async function byPasskey(): Promise<void> {
   busy.value = true;
@@ -82,16 +84,16 @@ async function enter(slug = directory.value.trim()): Promise<void> {
 
 <template>
   <GatePage :width="400" beside>
-    <h1>Sign in</h1>
-    <p class="soft">For those who look after client applications.</p>
+    <h1>{{ say("sign_in.title") }}</h1>
+    <p class="soft">{{ say("sign_in.for_whom") }}</p>
     <p v-if="turnedAway" role="alert">{{ turnedAway }}</p>
     <form class="stack" @submit.prevent="enter()">
       <label class="field">
-        Login
+        {{ say("all.login") }}
         <input ref="field" v-model="login" class="plain-input" name="login" type="email" autocomplete="username" required maxlength="200" />
       </label>
       <label class="field">
-        Password
+        {{ say("all.password") }}
         <input
           v-model="password"
           class="plain-input"
@@ -103,7 +105,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
         />
       </label>
       <label class="field">
-        Directory <span class="hint">leave empty, unless your address is of another organisation</span>
+        {{ say("sign_in.directory") }} <span class="hint">{{ say("sign_in.directory_hint") }}</span>
         <input
           v-model="directory"
           class="plain-input mono"
@@ -116,17 +118,21 @@ async function enter(slug = directory.value.trim()): Promise<void> {
       </label>
       <CodeField v-if="coded" v-model="code" />
       <fieldset v-if="choices.length" class="choices">
-        <legend>You are known in more than one directory. Choose one:</legend>
+        <legend>{{ say("sign_in.several") }}</legend>
         <button v-for="[slug, name] in choices" :key="slug" ref="chosen" type="button" class="choice" @click="enter(slug)">
           {{ name }} <code>{{ slug }}</code>
         </button>
       </fieldset>
       <ProblemNote v-if="error" :error="error" />
-      <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
-      <NButton v-if="offersPasskeys()" size="large" :disabled="busy" @click="byPasskey">Sign in with a passkey</NButton>
+      <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">{{ say("sign_in.title") }}</NButton>
+      <NButton v-if="offersPasskeys()" size="large" :disabled="busy" @click="byPasskey">{{ say("sign_in.passkey") }}</NButton>
     </form>
     <ProviderButtons :login="login" :directory="directory" :then="onwardTo()" />
-    <p class="soft small"><RouterLink :to="{ name: 'token' }">Read a token</RouterLink>, without signing in.</p>
+    <Said text="sign_in.read_token" tag="p" class="soft small">
+      <template #link
+        ><RouterLink :to="{ name: 'token' }">{{ say("sign_in.read_token_link") }}</RouterLink></template
+      >
+    </Said>
   </GatePage>
 </template>
 

@@ -10,6 +10,8 @@ import GatePage from "@/frame/GatePage.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
+import { say } from "@/texts";
+import Said from "@/texts/Said";
 
 const router = useRouter();
 const link = String(useRoute().params.id);
@@ -42,16 +44,19 @@ const choose = () =>
 <template>
   <GatePage>
     <template v-if="found && found.state === 'waiting'">
-      <h1>Choose your password</h1>
-      <p>
-        {{ found.name }}, you sign in to {{ found.directory_name }} as <strong>{{ found.login }}</strong>. This link opens once, and runs
-        out <Moment :at="found.expires_at" />.
-      </p>
+      <h1>{{ say("link.choose") }}</h1>
+      <Said text="link.who" tag="p">
+        <template #person>{{ found.name }}</template>
+        <template #directory>{{ found.directory_name }}</template>
+        <template #login
+          ><strong>{{ found.login }}</strong></template
+        >
+        <template #moment><Moment :at="found.expires_at" /></template>
+      </Said>
       <form class="stack" @submit.prevent="choose">
         <input class="unseen" type="email" autocomplete="username" :value="found.login" readonly tabindex="-1" aria-hidden="true" />
         <label class="field"
-          >Password <span class="hint">{{ SHORTEST }} characters or more; a sentence is good</span
-          ><input
+          >{{ say("all.password") }} <span class="hint">{{ say("link.hint", { shortest: SHORTEST }) }}</span><input
             v-model="wanted"
             class="plain-input"
             type="password"
@@ -61,9 +66,10 @@ const choose = () =>
             required
         /></label>
         <label class="field"
-          >Password again <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
+          >{{ say("all.password_again") }}
+          <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
         /></label>
-        <p v-if="again && again !== wanted" role="alert">The two passwords differ.</p>
+        <p v-if="again && again !== wanted" role="alert">{{ say("all.passwords_differ") }}</p>
         <ProblemNote v-if="error" :error="error" />
         <div>
           <NButton
@@ -72,26 +78,25 @@ const choose = () =>
             size="large"
             :loading="busy"
             :disabled="busy || wanted.length < SHORTEST || wanted !== again"
-            >Choose it and sign in</NButton
+            >{{ say("link.save") }}</NButton
           >
         </div>
       </form>
     </template>
     <template v-else-if="found">
-      <h1>A sign-in link</h1>
-      <p v-if="found.state === 'used'" role="alert">
-        This link was used before. If that was you, <RouterLink :to="{ name: 'sign-in' }">sign in</RouterLink> with the password that you
-        chose; if not, tell {{ found.made_by }} at once.
-      </p>
-      <p v-else role="alert">
-        This link opens nothing any more: {{ found.state === "expired" ? "it ran out" : "it was replaced by a later one" }}. Ask
-        {{ found.made_by }} for another.
-      </p>
+      <h1>{{ say("link.title") }}</h1>
+      <Said v-if="found.state === 'used'" text="link.used" tag="p" role="alert">
+        <template #link
+          ><RouterLink :to="{ name: 'sign-in' }">{{ say("link.used_link") }}</RouterLink></template
+        >
+        <template #maker>{{ found.made_by }}</template>
+      </Said>
+      <p v-else role="alert">{{ say(found.state === "expired" ? "link.expired" : "link.replaced", { maker: found.made_by }) }}</p>
     </template>
     <template v-else>
-      <h1>A sign-in link</h1>
+      <h1>{{ say("link.title") }}</h1>
       <ProblemNote v-if="error" :error="error" />
-      <p v-else class="soft">Looking …</p>
+      <p v-else class="soft">{{ say("link.looking") }}</p>
     </template>
   </GatePage>
 </template>

@@ -7,6 +7,8 @@ import { refresh, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
+import { say } from "@/texts";
+import Said from "@/texts/Said";
 
 // It comes behind the #, which browsers keep to themselves: it reaches no log.
 const request = window.location.hash.slice(1);
@@ -18,11 +20,11 @@ const buttons = ref<HTMLElement | null>(null);
 async function goOn(): Promise<void> {
   if (asked.value?.person) await signOut();
   if (asked.value?.redirect_to) return window.location.replace(asked.value.redirect_to);
-  done.value = "You are signed out. You can close this page.";
+  done.value = say("sign_out.done");
 }
 
 function stay(): void {
-  done.value = "You are still signed in here. You can close this page.";
+  done.value = say("sign_out.stayed");
 }
 
 onMounted(async () => {
@@ -43,18 +45,19 @@ onMounted(async () => {
       <p role="status">{{ done }}</p>
     </template>
     <template v-else-if="asked?.asks">
-      <h1>Sign out of {{ asked.directory_name }}?</h1>
-      <p>
-        <template v-if="asked.client_name"
-          ><strong>{{ asked.client_name }}</strong> asks for it. </template
-        >You are signed in as {{ asked.person }}. Applications that you signed in to in this browser are told.
-      </p>
+      <h1>{{ say("sign_out.question", { directory: asked.directory_name }) }}</h1>
+      <Said :text="asked.client_name ? 'sign_out.asks' : 'sign_out.says'" tag="p">
+        <template #application
+          ><strong>{{ asked.client_name }}</strong></template
+        >
+        <template #person>{{ asked.person }}</template>
+      </Said>
       <div ref="buttons" class="row">
-        <NButton @click="stay">Cancel</NButton>
-        <NButton type="primary" :loading="busy" @click="attempt(goOn)">Sign out</NButton>
+        <NButton @click="stay">{{ say("all.cancel") }}</NButton>
+        <NButton type="primary" :loading="busy" @click="attempt(goOn)">{{ say("sign_out.title") }}</NButton>
       </div>
     </template>
-    <h1 v-else>{{ error ? "This cannot be asked of you" : "One moment" }}</h1>
+    <h1 v-else>{{ say(error ? "all.cannot" : "all.again_later") }}</h1>
     <ProblemNote v-if="error" :error="error" />
   </GatePage>
 </template>

@@ -7,6 +7,7 @@ import { current, refresh } from "@/api/session";
 import { useAttempt } from "@/ui/use/attempt";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { say } from "@/texts";
 import SecondFactor from "./SecondFactor.vue";
 import SignIns from "./SignIns.vue";
 
@@ -28,34 +29,35 @@ async function save(): Promise<void> {
 </script>
 
 <template>
-  <PageHead
-    title="Your sign-in"
-    :lead="
-      current?.own_password === false
-        ? 'Somebody else chose your password: while they know it, your yes does not count as another person\'s'
-        : 'How you prove that it is you'
-    "
-  />
+  <PageHead :title="say('all.your_sign_in')" :lead="say(current?.own_password === false ? 'password.known' : 'password.lead')" />
   <SecondFactor v-if="first" />
-  <h2>Password</h2>
-  <p v-if="done" role="status">Your password is changed. Every other sign-in of yours has ended.</p>
+  <h2>{{ say("all.password") }}</h2>
+  <p v-if="done" role="status">{{ say("password.changed") }}</p>
   <form class="stack form" @submit.prevent="save">
     <label class="field"
-      >Current password <input v-model="old" class="plain-input" type="password" autocomplete="current-password" maxlength="200" required
+      >{{ say("password.current") }}
+      <input v-model="old" class="plain-input" type="password" autocomplete="current-password" maxlength="200" required
     /></label>
     <label class="field"
-      >New password <span class="hint">10 characters or more, nothing that is guessed early</span
-      ><input v-model="wanted" class="plain-input" type="password" autocomplete="new-password" minlength="10" maxlength="200" required
+      >{{ say("password.new") }} <span class="hint">{{ say("password.new_hint") }}</span><input
+        v-model="wanted"
+        class="plain-input"
+        type="password"
+        autocomplete="new-password"
+        minlength="10"
+        maxlength="200"
+        required
     /></label>
     <label class="field"
-      >New password again <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
+      >{{ say("password.new_again") }}
+      <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
     /></label>
-    <p v-if="again && again !== wanted" role="alert">The two new passwords differ.</p>
+    <p v-if="again && again !== wanted" role="alert">{{ say("password.differ") }}</p>
     <ProblemNote v-if="error" :error="error" />
     <div>
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !old || wanted.length < 10 || wanted !== again"
-        >Change the password</NButton
-      >
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !old || wanted.length < 10 || wanted !== again">{{
+        say("password.change")
+      }}</NButton>
     </div>
   </form>
   <SecondFactor v-if="!first" />

@@ -10,11 +10,13 @@ import { useAttempt } from "@/ui/use/attempt";
 import CodeField from "@/pages/entry/CodeField.vue";
 import Passkeys from "./Passkeys.vue";
 import { useShownOnce } from "@/ui/use/unsaved";
+import { say } from "@/texts";
+import Said from "@/texts/Said";
 
 const held = ref<Schemas["OwnSecondFactor"] | null>(null);
 const key = ref<Schemas["SecondFactorKey"] | null>(null);
 const codes = ref<string[]>([]);
-useShownOnce(() => (codes.value.length ? "the recovery codes" : null));
+useShownOnce(() => (codes.value.length ? say("factor.the_codes") : null));
 const code = ref("");
 const asking = ref<"" | "codes" | "removal">("");
 const { busy, error, attempt } = useAttempt();
@@ -56,67 +58,66 @@ onMounted(() => attempt(look));
 
 <template>
   <section class="stack factor" aria-labelledby="second-factor">
-    <h2 id="second-factor">Second factor</h2>
-    <p v-if="current?.factor_due" role="alert">
-      Whoever has a role here signs in with {{ held?.passkey_wanted ? "a passkey" : "a second factor" }}. Set one up to go on; if you have
-      one, sign out and in again with it.
-    </p>
+    <h2 id="second-factor">{{ say("factor.title") }}</h2>
+    <p v-if="current?.factor_due" role="alert">{{ say(held?.passkey_wanted ? "factor.due_passkey" : "factor.due") }}</p>
     <template v-if="codes.length">
-      <p role="status">
-        <strong>Keep these recovery codes</strong> where only you find them. Each signs you in once without your device. They are shown only
-        now.
-      </p>
+      <Said text="factor.keep" tag="p" role="status">
+        <template #keep
+          ><strong>{{ say("factor.keep_these") }}</strong></template
+        >
+      </Said>
       <ol class="codes">
         <li v-for="one in codes" :key="one">
           <code>{{ one }}</code>
         </li>
       </ol>
       <div class="row">
-        <CopyButton :value="codes.join('\n')" what="the recovery codes" />
-        <NButton @click="codes = []">I have kept them</NButton>
+        <CopyButton :value="codes.join('\n')" :what="say('factor.the_codes')" />
+        <NButton @click="codes = []">{{ say("factor.kept") }}</NButton>
       </div>
     </template>
     <form v-else-if="key" class="stack" @submit.prevent="confirm">
-      <p>Scan this with an application that makes codes, or type the key there. Then type the code that it shows.</p>
+      <p>{{ say("factor.scan") }}</p>
       <div class="scanned"><NQrCode :value="key.uri" :size="180" :padding="0" color="#000000" background-color="#ffffff" /></div>
-      <p>
-        Key: <code class="key">{{ key.key }}</code>
-      </p>
+      <Said text="factor.key" tag="p">
+        <template #key
+          ><code class="key">{{ key.key }}</code></template
+        >
+      </Said>
       <CodeField v-model="code" device />
       <div class="row">
-        <NButton @click="leave">Cancel</NButton>
-        <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !code">Set it up</NButton>
+        <NButton @click="leave">{{ say("all.cancel") }}</NButton>
+        <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !code">{{ say("factor.set_up") }}</NButton>
       </div>
     </form>
     <form v-else-if="asking" class="stack" @submit.prevent="proven">
-      <p v-if="asking === 'codes'">The codes that you have now sign you in no more.</p>
-      <p v-else>You will sign in with your password alone.</p>
+      <p>{{ say(asking === "codes" ? "factor.other_codes" : "factor.alone") }}</p>
       <CodeField v-model="code" />
       <div class="row">
-        <NButton @click="leave">Cancel</NButton>
+        <NButton @click="leave">{{ say("all.cancel") }}</NButton>
         <NButton :type="asking === 'codes' ? 'primary' : 'error'" attr-type="submit" :loading="busy" :disabled="busy || !code">{{
-          asking === "codes" ? "Make other codes" : "Take it off"
+          say(asking === "codes" ? "factor.make" : "factor.take_off")
         }}</NButton>
       </div>
     </form>
     <template v-else-if="held?.set_up">
-      <p>You sign in with a code of your device. {{ held.recovery_codes }} of 10 recovery codes are left.</p>
+      <p>{{ say("factor.left", { count: held.recovery_codes }) }}</p>
       <div class="row">
-        <NButton @click="asking = 'codes'">Make other recovery codes</NButton>
-        <NButton v-if="!held.wanted" @click="asking = 'removal'">Take it off</NButton>
+        <NButton @click="asking = 'codes'">{{ say("factor.make_recovery") }}</NButton>
+        <NButton v-if="!held.wanted" @click="asking = 'removal'">{{ say("factor.take_off") }}</NButton>
       </div>
     </template>
     <template v-else-if="held?.passkeys?.length">
-      <p>Your passkeys count as your second factor. {{ held.recovery_codes }} of 10 recovery codes are left.</p>
+      <p>{{ say("factor.passkeys_count", { count: held.recovery_codes }) }}</p>
       <div class="row">
-        <NButton @click="asking = 'codes'">Make other recovery codes</NButton>
-        <NButton :loading="busy" @click="begin">Set up a device that makes codes, too</NButton>
+        <NButton @click="asking = 'codes'">{{ say("factor.make_recovery") }}</NButton>
+        <NButton :loading="busy" @click="begin">{{ say("factor.device_too") }}</NButton>
       </div>
     </template>
     <template v-else-if="held">
-      <p>With one, whoever learns your password cannot sign in as you: a code of your phone is wanted too.</p>
+      <p>{{ say("factor.why") }}</p>
       <div>
-        <NButton type="primary" :loading="busy" @click="begin">Set up a second factor</NButton>
+        <NButton type="primary" :loading="busy" @click="begin">{{ say("factor.begin") }}</NButton>
       </div>
     </template>
     <ProblemNote v-if="error" :error="error" />

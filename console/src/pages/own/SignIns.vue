@@ -9,6 +9,7 @@ import { agentWords } from "@/ui/use/agent";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { say } from "@/texts";
 
 const KEY = ["own", "sign-ins"];
 const queries = useQueryClient();
@@ -23,15 +24,15 @@ const {
 });
 const others = computed(() => (data.value?.total ?? 0) - (data.value?.sign_ins.some((one) => one.here) ? 1 : 0));
 const asking = ref(false);
-const said = ref("");
+const told = ref("");
 const { busy, error, attempt } = useAttempt();
 
-const name = (one: Schemas["OwnSignIn"]): string => (one.kind === "browser" ? agentWords(one.user_agent) : "Command line");
+const name = (one: Schemas["OwnSignIn"]): string => (one.kind === "browser" ? agentWords(one.user_agent) : say("sign_ins.command_line"));
 
 async function end(one: Schemas["OwnSignIn"]): Promise<void> {
   await attempt(async () => {
     await must(api.DELETE("/api/v1/session/sign-ins/{sign_in}", { params: { path: { sign_in: one.id } } }));
-    said.value = `${name(one)} is signed out.`;
+    told.value = say("sign_ins.signed_out", { where: name(one) });
     await queries.invalidateQueries({ queryKey: KEY });
   });
 }
@@ -39,7 +40,7 @@ async function end(one: Schemas["OwnSignIn"]): Promise<void> {
 async function endOthers(): Promise<void> {
   await attempt(async () => {
     const { ended } = await must(api.DELETE("/api/v1/session/sign-ins"));
-    said.value = ended === 1 ? "One other sign-in has ended." : `${ended} other sign-ins have ended.`;
+    told.value = say("sign_ins.ended", { count: ended });
     asking.value = false;
     await queries.invalidateQueries({ queryKey: KEY });
   });
@@ -47,52 +48,61 @@ async function endOthers(): Promise<void> {
 </script>
 
 <template>
-  <h2>Sign-ins</h2>
-  <p v-if="said" role="status">{{ said }}</p>
+  <h2>{{ say("sign_ins.title") }}</h2>
+  <p v-if="told" role="status">{{ told }}</p>
   <ProblemNote v-if="error" :error="error" />
   <Loadable :loading="isLoading" :error="unread" :ready="!!data" :retry="refetch">
     <table class="log">
       <thead>
         <tr>
-          <th scope="col">Where</th>
-          <th scope="col">From</th>
-          <th scope="col">Since</th>
-          <th scope="col">Last used</th>
-          <th scope="col">Until, at most</th>
-          <th scope="col"><span class="visually-hidden">End it</span></th>
+          <th scope="col">{{ say("sign_ins.where") }}</th>
+          <th scope="col">{{ say("sign_ins.from") }}</th>
+          <th scope="col">{{ say("all.since") }}</th>
+          <th scope="col">{{ say("all.last_used") }}</th>
+          <th scope="col">{{ say("all.until") }}</th>
+          <th scope="col">
+            <span class="visually-hidden">{{ say("all.end_it") }}</span>
+          </th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="one in data?.sign_ins" :key="one.id">
           <td class="free">
             {{ name(one) }}
-            <div v-if="one.here" class="soft small">this one</div>
+            <div v-if="one.here" class="soft small">{{ say("sign_ins.this_one") }}</div>
           </td>
           <td>
-            <code v-if="one.address">{{ one.address }}</code><span v-else class="soft">not known</span>
+            <code v-if="one.address">{{ one.address }}</code><span v-else class="soft">{{ say("all.not_known") }}</span>
           </td>
           <td><Moment :at="one.since" /></td>
-          <td><Moment v-if="one.seen_at" :at="one.seen_at" /><span v-else class="soft">not known</span></td>
+          <td>
+            <Moment v-if="one.seen_at" :at="one.seen_at" /><span v-else class="soft">{{ say("all.not_known") }}</span>
+          </td>
           <td><Moment :at="one.stays_until" /></td>
           <td>
-            <NButton v-if="!one.here" size="small" :disabled="busy" :aria-label="`End the sign-in ${name(one)}`" @click="end(one)"
-              >End</NButton
+            <NButton
+              v-if="!one.here"
+              size="small"
+              :disabled="busy"
+              :aria-label="say('sign_ins.end_this', { where: name(one) })"
+              @click="end(one)"
+              >{{ say("all.end") }}</NButton
             >
           </td>
         </tr>
       </tbody>
     </table>
     <p v-if="data && data.total > data.sign_ins.length" class="soft">
-      {{ data.total - data.sign_ins.length }} more are not shown; “End all others” ends them too.
+      {{ say("sign_ins.more", { count: data.total - data.sign_ins.length }) }}
     </p>
   </Loadable>
   <div v-if="others > 0" class="row others">
     <template v-if="asking">
-      <span>Sign out everywhere but here?</span>
-      <NButton size="small" @click="asking = false">Cancel</NButton>
-      <NButton size="small" type="error" :disabled="busy" @click="endOthers">End all others now</NButton>
+      <span>{{ say("sign_ins.sure") }}</span>
+      <NButton size="small" @click="asking = false">{{ say("all.cancel") }}</NButton>
+      <NButton size="small" type="error" :disabled="busy" @click="endOthers">{{ say("sign_ins.end_all_now") }}</NButton>
     </template>
-    <NButton v-else size="small" @click="asking = true">End all others</NButton>
+    <NButton v-else size="small" @click="asking = true">{{ say("sign_ins.end_all") }}</NButton>
   </div>
 </template>
 

@@ -1,0 +1,60 @@
+// What people read on the pages that are for everybody: signing in, allowing, and all that is their own.
+// Another language is another file here, named by its tag (BCP 47), with the same keys; what it leaves out is English.
+// Without a library: one that is known adds a quarter to the first load, and this is a text with places.
+import { computed, ref, shallowReactive } from "vue";
+import english from "./en.json";
+
+export type Texts = typeof english;
+// By the categories of CLDR that a language counts in.
+type Text = string | (Partial<Record<Intl.LDMLPluralRule, string>> & { other: string });
+
+const files = import.meta.glob<Texts>(["./*.json", "!./en.json"], { import: "default" });
+const tagOf = (file: string): string => file.replace(/^.*\/|\.json$/g, "");
+/** The languages that there are, by their tags. */
+export const languages: readonly string[] = ["en", ...Object.keys(files).map(tagOf)];
+
+const known = shallowReactive<Record<string, Texts>>({ en: english });
+const language = ref("en");
+const plurals = computed(() => new Intl.PluralRules(language.value));
+const PLACE = /\{(\w+)\}/;
+
+function found(key: string): Text {
+  for (const texts of [known[language.value], english]) {
+    let held: unknown = texts;
+    for (const part of key.split(".")) held = (held as Record<string, unknown> | undefined)?.[part];
+    if (held !== undefined) return held as Text;
+  }
+  throw new Error(`There is no text ${key}.`);
+}
+
+/** Return a text in its parts: words, and between them the names of its places. */
+export function partsOf(key: string, count?: number): string[] {
+  const text = found(key);
+  return (typeof text === "string" ? text : (text[plurals.value.select(count ?? 0)] ?? text.other)).split(PLACE);
+}
+
+/** Return a text by its key, with what stands in its places; of a number of things (`count`) in the form for so many. */
+export function say(key: string, places: Record<string, unknown> & { count?: number } = {}): string {
+  return partsOf(key, places.count)
+    .map((part, number) => (number % 2 ? String(places[part] ?? "") : part))
+    .join("");
+}
+
+/** Return the first language that is wanted and that there is: exactly, or else without its region. */
+export function languageFor(wanted: readonly string[], there: readonly string[] = languages): string {
+  for (const tag of wanted) {
+    const exact = there.find((one) => one.toLowerCase() === tag.toLowerCase());
+    const near = exact ?? there.find((one) => one === tag.split("-")[0]?.toLowerCase());
+    if (near) return near;
+  }
+  return "en";
+}
+
+/** Speak a language, and say so to whoever reads the page aloud. `texts`: its texts, where they are no file here. */
+export async function speak(wanted: string, texts?: Texts): Promise<void> {
+  const file = Object.keys(files).find((one) => tagOf(one) === wanted);
+  const come = texts ?? (file ? await files[file]?.() : undefined);
+  if (come) known[wanted] = come;
+  language.value = wanted;
+  document.documentElement.lang = wanted;
+}
