@@ -235,5 +235,5 @@ function startAtHeading(tries: number): void {
   if (document.activeElement?.matches("main input, main select, main textarea")) return;
   const heading = document.querySelector<HTMLElement>("h1");
   if (heading) heading.focus({ preventScroll: true });
-  else if (tries > 0 && document.activeElement === document.body) window.setTimeout(() => startAtHeading(tries - 1), 50);
+  else if (tries > 0 && document.activeElement?.matches("body, main")) window.setTimeout(() => startAtHeading(tries - 1), 50);
 }

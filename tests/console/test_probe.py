@@ -17,7 +17,7 @@ def test_a_client_is_probed_from_its_dossier(world: World, open_console: Open) -
         page.get_by_label("Resource to explain").select_option("berths")
         page.get_by_label("Operation to explain").select_option("berths.list")
         page.get_by_role("button", name="Probe it now").click()
-        expect(page.get_by_role("main").get_by_text("It would be let in; nothing was done.")).to_be_visible()
+        expect(page.locator("p.verdict").filter(has_text="It would be let in; nothing was done.")).to_be_visible()
         page.get_by_label("with its own secret").check()
         page.get_by_label("The client's secret").fill(made.secret[:-2])
         page.get_by_role("button", name="Probe it now").click()
@@ -34,7 +34,7 @@ def test_what_was_just_registered_is_tried_where_its_registration_ends(world: Wo
         with world.jamb("approver") as approver:
             approver.consent.grant(made.id)
         page.get_by_role("button", name="Probe it now").click()
-        expect(page.get_by_role("main").get_by_text("It would be let in; nothing was done.")).to_be_visible()
+        expect(page.locator("p.verdict").filter(has_text="It would be let in; nothing was done.")).to_be_visible()
         assert faults(page) == []
 
 
@@ -48,7 +48,7 @@ def test_a_client_is_probed_for_a_person_who_need_not_sign_in(world: World, open
         page.get_by_role("searchbox", name="Person it acts for").fill("oskar")
         page.get_by_role("button", name="+ Oskar Pell").click()
         page.get_by_role("button", name="Probe it now").click()
-        expect(page.get_by_role("main").get_by_text("It would be let in; nothing was done.")).to_be_visible()
+        expect(page.locator("p.verdict").filter(has_text="It would be let in; nothing was done.")).to_be_visible()
         expect(page.get_by_label("with its own secret")).to_have_count(0)
         assert faults(page) == []
 

@@ -5,9 +5,11 @@ import { type RouteLocationRaw, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { whoseSecret } from "@/api/secrets";
 import { can, directory } from "@/api/session";
+import { placesNamed } from "./places";
 
-type Found = Schemas["Found"];
+type Found = Pick<Schemas["Found"], "id" | "name" | "resource" | "more"> & { kind: Schemas["Found"]["kind"] | "page" };
 const KINDS: Record<Found["kind"], string> = {
+  page: "Pages",
   client: "Clients",
   credential: "Credentials",
   person: "People",
@@ -26,11 +28,19 @@ const router = useRouter();
 const id = useId();
 const field = ref<HTMLInputElement | null>(null);
 const wanted = ref("");
-const found = ref<Found[] | null>(null);
+const records = ref<Schemas["Found"][] | null>(null);
 const chosen = ref(-1);
-const shown = computed(() => found.value !== null && wanted.value.trim().length >= SHORTEST);
 // A whole secret stands in no address and leaves this page only as its digest.
 const isSecret = (text: string) => text.startsWith("jamb_") && text.length >= SECRET_LENGTH;
+// Pages are known here, and stand first at once.
+const pages = computed<Found[]>(() =>
+  isSecret(wanted.value.trim())
+    ? []
+    : placesNamed(wanted.value, can).map((place) => ({ kind: "page", id: place.page, name: place.name, resource: "", more: "" })),
+);
+const found = computed<Found[]>(() => [...pages.value, ...(records.value ?? [])]);
+const open = ref(false);
+const shown = computed(() => open.value && wanted.value.trim().length >= SHORTEST && (records.value !== null || pages.value.length > 0));
 let pause = 0;
 let asked = 0;
 onBeforeUnmount(() => window.clearTimeout(pause));
@@ -39,9 +49,10 @@ watch(wanted, (now) => {
   window.clearTimeout(pause);
   const text = now.trim();
   chosen.value = -1;
+  open.value = true;
   if (text.length < SHORTEST || isSecret(text) || !can("search")) {
     asked++;
-    found.value = null;
+    records.value = null;
     return;
   }
   pause = window.setTimeout(() => void look(text), PAUSE_MS);
@@ -51,10 +62,11 @@ async function look(text: string): Promise<void> {
   const params = { path: { directory: directory.value }, query: { q: text } };
   const rows = await must(api.GET("/api/v1/directories/{directory}/search", { params })).catch(() => null);
   // An older answer is never shown beside newer words.
-  if (mine === asked) found.value = rows;
+  if (mine === asked) records.value = rows;
 }
 
 const to = (one: Found): RouteLocationRaw => {
+  if (one.kind === "page") return { name: one.id };
   if (one.kind === "client") return { name: "dossier", params: { id: one.id } };
   if (one.kind === "credential") return { name: "dossier", params: { id: one.id }, hash: "#credentials" };
   if (one.kind === "resource") return { name: "resources", params: { name: one.resource } };
@@ -63,7 +75,7 @@ const to = (one: Found): RouteLocationRaw => {
   return { name: "people", query: { [one.kind]: one.name } };
 };
 function close(): void {
-  found.value = null;
+  open.value = false;
   chosen.value = -1;
 }
 async function go(one: Found): Promise<void> {
@@ -73,7 +85,7 @@ async function go(one: Found): Promise<void> {
 }
 async function enter(): Promise<void> {
   const text = wanted.value.trim();
-  const one = found.value?.[chosen.value];
+  const one = shown.value ? found.value[chosen.value] : undefined;
   if (one) return go(one);
   close();
   if (!isSecret(text)) {
@@ -85,12 +97,13 @@ async function enter(): Promise<void> {
   await router.push(owner ? `/clients/${owner}#credentials` : { name: "clients", query: { q: `${text.slice(0, HINT_LENGTH)}…` } });
 }
 function step(by: number): void {
-  const many = found.value?.length ?? 0;
+  const many = found.value.length;
   if (!many) return;
+  open.value = true;
   chosen.value = chosen.value < 0 && by < 0 ? many - 1 : (chosen.value + by + many) % many;
   document.getElementById(`${id}-${chosen.value}`)?.scrollIntoView({ block: "nearest" });
 }
-const heads = (place: number) => found.value?.[place]?.kind !== found.value?.[place - 1]?.kind;
+const heads = (place: number) => found.value[place]?.kind !== found.value[place - 1]?.kind;
 const leave = (event: FocusEvent) => {
   if (!(event.currentTarget as HTMLElement).contains(event.relatedTarget as Node | null)) close();
 };
@@ -109,7 +122,7 @@ defineExpose({ focus: () => field.value?.focus() });
       :aria-expanded="shown"
       :aria-controls="`${id}-list`"
       :aria-activedescendant="chosen >= 0 ? `${id}-${chosen}` : undefined"
-      title="A name, a login, an id, a permission, a secret's hint, a thumbprint, or a secret that turned up"
+      title="A page, a name, a login, an id, a permission, a secret's hint, a thumbprint, or a secret that turned up"
       placeholder="Find   /"
       maxlength="200"
       @keydown.down.prevent="step(1)"
@@ -117,7 +130,7 @@ defineExpose({ focus: () => field.value?.focus() });
       @keydown.esc="close"
     />
     <div v-if="shown" class="found">
-      <ul v-if="found?.length" :id="`${id}-list`" role="listbox" aria-label="Found">
+      <ul v-if="found.length" :id="`${id}-list`" role="listbox" aria-label="Found">
         <li
           v-for="(one, place) in found"
           :id="`${id}-${place}`"
@@ -141,7 +154,7 @@ defineExpose({ focus: () => field.value?.focus() });
         </li>
       </ul>
       <p v-else class="nothing">Nothing has “{{ wanted.trim() }}” in its name.</p>
-      <p class="visually-hidden" role="status">{{ found?.length ? `${found.length} found` : "Nothing found" }}</p>
+      <p class="visually-hidden" role="status">{{ found.length ? `${found.length} found` : "Nothing found" }}</p>
     </div>
   </form>
 </template>

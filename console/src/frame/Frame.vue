@@ -9,21 +9,13 @@ import { NEXT, showNext, shown } from "@/ui/use/times";
 import Find from "./Find.vue";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
+import { placesAt } from "./places";
 
 // Who only owns clients finds only the pages that show theirs.
-const PLACES = computed(() =>
-  [
-    { name: "today", to: "/", label: "Today", needs: "today.read" },
-    { name: "clients", to: "/clients", label: "Clients", needs: "clients.list" },
-    { name: "desk", to: "/desk", label: "Consent desk", needs: "requests.list" },
-    { name: "rotation", to: "/rotation", label: "Rotation", needs: "rotations.list" },
-    { name: "audit", to: "/audit", label: "Audit", needs: "audit.read" },
-    ...(can("audit.read") ? [] : [{ name: "reviews", to: "/reviews", label: "Reviews", needs: "reviews.mine" }]),
-    { name: "resources", to: "/resources", label: "Resources", needs: "resources.list" },
-    { name: "people", to: "/people", label: "People", needs: "people.list" },
-    { name: "directory", to: "/directory", label: "Directory", needs: "ledger.read" },
-  ].filter((place) => can(place.needs)),
-);
+const places = computed(() => {
+  const own = can("audit.read") ? [] : ["reviews"];
+  return placesAt(["today", "clients", "desk", "rotation", "audit", ...own, "resources", "people", "directory"], can);
+});
 // An owner comes seldom: the rail says what waits for them.
 const { total: waiting } = useWaiting(() => !can("audit.read"));
 const WITHIN: Record<string, string> = {
@@ -120,10 +112,10 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <Find ref="field" />
       <button type="button" class="menu" :aria-expanded="menu" aria-controls="places" @click="menu = !menu">Menu</button>
       <ul id="places" :class="{ shut: !menu }">
-        <li v-for="place in PLACES" :key="place.name">
-          <RouterLink :to="place.to" :class="{ on: here(place.name) }" :aria-current="here(place.name) ? 'page' : undefined">
-            {{ place.label }}
-            <span v-if="place.name === 'reviews' && waiting" class="count"
+        <li v-for="place in places" :key="place.page">
+          <RouterLink :to="{ name: place.page }" :class="{ on: here(place.page) }" :aria-current="here(place.page) ? 'page' : undefined">
+            {{ place.name }}
+            <span v-if="place.page === 'reviews' && waiting" class="count"
               >{{ waiting }}<span class="visually-hidden"> to answer</span></span
             >
           </RouterLink>

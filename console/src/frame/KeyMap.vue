@@ -4,7 +4,7 @@ import { onMounted, ref } from "vue";
 
 defineEmits<{ close: [] }>();
 const KEYS = [
-  ["/", "find anything"],
+  ["/", "find anything: a page, a client, a person, a permission"],
   ["j  k", "next and previous row of a list; in it the arrows, too"],
   ["Enter", "open the row"],
   ["Esc", "close what is open"],

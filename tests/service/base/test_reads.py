@@ -28,7 +28,7 @@ READS = {
     "/ledger": 1,
     "/people": 5,
     "/reviews": 3,
-    "/clients?limit=100": 8,
+    "/clients?limit=100": 4,
 }
 
 

@@ -2,7 +2,7 @@
 // One page that grows downward: each answered part folds to a line. The registration is saved after the first part and
 // its address carries the client id, so that it can be left and taken up again.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, must, type Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
@@ -71,6 +71,15 @@ async function register(): Promise<void> {
     await router.replace({ name: "register", params: { id: made.id } });
   });
 }
+
+const next = ref<HTMLElement | null>(null);
+// What was shown once is put away: what comes next has the focus.
+async function goOn(): Promise<void> {
+  secretOpen.value = false;
+  secretDone.value = true;
+  await nextTick();
+  next.value?.querySelector<HTMLElement>("button")?.focus();
+}
 </script>
 
 <template>
@@ -135,15 +144,10 @@ async function register(): Promise<void> {
       <p v-if="hasSecret && !secretOpen" class="line">
         With <code>{{ dossier?.credentials[0]?.hint }}</code>.
       </p>
-      <CredentialPanel
-        v-else-if="can('credentials.issue')"
-        :client="id"
-        @issued="secretOpen = true"
-        @closed="((secretOpen = false), (secretDone = true))"
-      />
+      <CredentialPanel v-else-if="can('credentials.issue')" :client="id" @issued="secretOpen = true" @closed="goOn" />
       <p v-else>Adding a credential takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
     </li>
-    <li v-if="client && ((hasSecret && !secretOpen) || (!confidential(client.kind) && asked.length))">
+    <li v-if="client && ((hasSecret && !secretOpen) || (!confidential(client.kind) && asked.length))" ref="next">
       <h2>
         <span class="number">{{ confidential(client.kind) ? 4 : 3 }}</span> Next steps
       </h2>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Issue a secret with an end, and show it once.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDossier } from "@/api/reads/clients";
@@ -26,6 +26,7 @@ const others = computed(() =>
 );
 const issued = ref<Schemas["IssuedSecret"] | null>(null);
 const kept = ref(false);
+const once = ref<HTMLElement | null>(null);
 useShownOnce(() => (issued.value ? "the secret" : null));
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
@@ -44,6 +45,8 @@ async function issue(): Promise<void> {
     );
     kept.value = false;
     emit("issued");
+    await nextTick();
+    once.value?.querySelector<HTMLElement>("[aria-label='copy client secret']")?.focus();
   });
 }
 
@@ -55,7 +58,7 @@ async function close(): Promise<void> {
 </script>
 
 <template>
-  <section v-if="issued" class="shown-once stack" aria-labelledby="once">
+  <section v-if="issued" ref="once" class="shown-once stack" aria-labelledby="once">
     <h3 id="once">The secret, for the only time</h3>
     <p>Nobody can show it again, Jamb keeps only a digest. If it gets lost, issue another and withdraw this one.</p>
     <SheetPanel :sheets="issued.sheets" />

@@ -5,6 +5,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, useId, watch } fro
 import type { Schemas } from "@/api/client";
 import { readPeople } from "@/api/reads/directory";
 import { can } from "@/api/session";
+import { byArrows } from "@/ui/page/arrows";
 
 const props = defineProps<{
   label: string;
@@ -132,12 +133,12 @@ async function first(): Promise<void> {
     <p v-if="failed" class="small" role="alert">
       People cannot be read now. <button type="button" class="link-button" @click="look">Try again</button>
     </p>
-    <ul v-else-if="!unlisted && open" class="row matches" aria-label="Matches">
-      <li v-for="one in matches" :key="one.login">
-        <button type="button" @click="take(one.login)">+ {{ one.name }}</button>
-      </li>
-      <li v-if="!matches.length" class="soft small">{{ found ? "Nobody of that name" : "Reading …" }}</li>
-    </ul>
+    <div v-else-if="!unlisted && open && matches.length" class="row matches" role="toolbar" aria-label="Matches" @keydown="byArrows">
+      <button v-for="(one, place) in matches" :key="one.login" type="button" :tabindex="place ? -1 : 0" @click="take(one.login)">
+        + {{ one.name }}
+      </button>
+    </div>
+    <p v-else-if="!unlisted && open" class="soft small">{{ found ? "Nobody of that name" : "Reading …" }}</p>
   </div>
 </template>
 

@@ -4,28 +4,45 @@ const FOCUSABLE = "a[href], button:not([disabled]), input:not([disabled]), selec
 // What had the focus last, and all that it stood in.
 let last: HTMLElement | null = null;
 let around: HTMLElement[] = [];
+// What has it meanwhile: what is unusable has none, and it must not fall to the page's beginning.
+let meanwhile: HTMLElement | null = null;
 
 function note(event: FocusEvent): void {
+  if (event.target === meanwhile) return;
+  meanwhile?.classList.remove("waits");
+  meanwhile = null;
   last = event.target as HTMLElement;
   around = [];
   for (let one = last.parentElement; one && one !== document.body; one = one.parentElement) around.push(one);
 }
 
 function giveBack(): void {
-  if (!last || (document.activeElement && document.activeElement !== document.body)) return;
+  const now = document.activeElement;
+  if (!last || (now && now !== document.body && now !== meanwhile)) return;
   if (last.isConnected) {
     if (!last.matches(":disabled") && last.getClientRects().length) last.focus({ preventScroll: true });
+    else if (now !== meanwhile && last.parentElement) wait(last.parentElement);
     return;
   }
   const place = around.find((one) => one.isConnected);
   // Of the whole page the heading: a page that changed is begun from its top.
   if (!place || place.matches("main, .frame, #app")) {
-    document.querySelector<HTMLElement>("main h1")?.focus({ preventScroll: true });
+    const [heading, page] = ["main h1", "main"].map((what) => document.querySelector<HTMLElement>(what));
+    if (heading) heading.focus({ preventScroll: true });
+    // It is still to come.
+    else if (page && now !== meanwhile) wait(page);
     return;
   }
   const next = [...place.querySelectorAll<HTMLElement>(FOCUSABLE)].find((one) => one.getClientRects().length);
   if (next) return next.focus({ preventScroll: true });
   place.tabIndex = -1;
+  place.focus({ preventScroll: true });
+}
+
+function wait(place: HTMLElement): void {
+  meanwhile = place;
+  place.tabIndex = -1;
+  place.classList.add("waits");
   place.focus({ preventScroll: true });
 }
 
@@ -37,7 +54,10 @@ export function keepFocus(): void {
     if (!(event.target as HTMLElement).closest(FOCUSABLE)) last = null;
   });
   new MutationObserver(() => {
-    window.clearTimeout(pending);
-    pending = window.setTimeout(giveBack, 60);
+    // Soon, however much goes on changing.
+    pending ||= window.setTimeout(() => {
+      pending = 0;
+      giveBack();
+    }, 60);
   }).observe(document.body, { childList: true, subtree: true, attributes: true, attributeFilter: ["disabled"] });
 }

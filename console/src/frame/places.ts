@@ -1,0 +1,51 @@
+// The pages that one can go to, by name: the rail shows some, and what finds anything finds them all.
+export interface Place {
+  name: string;
+  /** Its route. */
+  page: string;
+  /** What somebody must be allowed to do for it to show anything; none: it is everybody's. */
+  needs?: string;
+}
+
+export const PLACES: readonly Place[] = [
+  { name: "Today", page: "today", needs: "today.read" },
+  { name: "Clients", page: "clients", needs: "clients.list" },
+  { name: "Register a client", page: "register", needs: "clients.register" },
+  { name: "Compare a charter", page: "charter", needs: "charters.compare" },
+  { name: "Removed clients", page: "removed", needs: "removals.list" },
+  { name: "Consent desk", page: "desk", needs: "requests.list" },
+  { name: "Every consent", page: "consents", needs: "consents.list" },
+  { name: "Rotation", page: "rotation", needs: "rotations.list" },
+  { name: "Audit", page: "audit", needs: "audit.read" },
+  { name: "Excess", page: "excess", needs: "excess.rank" },
+  { name: "Escalation paths", page: "escalation", needs: "escalation.read" },
+  { name: "Reviews", page: "reviews", needs: "reviews.mine" },
+  { name: "Resources", page: "resources", needs: "resources.list" },
+  { name: "People", page: "people", needs: "people.list" },
+  { name: "Directory", page: "directory", needs: "ledger.read" },
+  { name: "Your sign-in", page: "password" },
+  { name: "Your applications", page: "applications" },
+  { name: "Let a device in", page: "device" },
+  { name: "Help", page: "help" },
+  { name: "Read a token", page: "token" },
+];
+const MOST = 5;
+const wordsOf = (text: string): string[] =>
+  text
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean);
+
+/** Return some pages by their routes, in that order: those that show this person anything. */
+export function placesAt(pages: readonly string[], may: (operation: string) => boolean): Place[] {
+  const found = pages.map((page) => PLACES.find((place) => place.page === page)!);
+  return found.filter((place) => !place.needs || may(place.needs));
+}
+
+/** Return the first few pages of whose name each of these words begins one. */
+export function placesNamed(text: string, may: (operation: string) => boolean): Place[] {
+  const wanted = wordsOf(text);
+  if (!wanted.length) return [];
+  const fits = (place: Place) => wanted.every((begins) => wordsOf(place.name).some((word) => word.startsWith(begins)));
+  return PLACES.filter((place) => (!place.needs || may(place.needs)) && fits(place)).slice(0, MOST);
+}
