@@ -172,16 +172,16 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                     </button>
                   </div>
                   <div v-if="one.second_factor">
-                    <span class="soft small">second factor</span>
+                    <span class="soft small">has a second factor</span>
                     <button
                       v-if="can('people.change')"
                       type="button"
                       class="link-button small"
-                      :aria-label="`Take the second factor off ${one.name}`"
+                      :aria-label="`Take the second factor off: ${one.name}`"
                       :aria-expanded="open === `factor:${one.id}`"
                       @click="show(`factor:${one.id}`)"
                     >
-                      take it off
+                      take the second factor off
                     </button>
                   </div>
                   <div v-if="can('people.link') && one.active">
