@@ -14,7 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.audit.excess import Excess
 from jamb.store.base.columns import among, among_ids, parameter
-from jamb.store.base.reading import Reading, one
+from jamb.store.base.reading import Reading, Rows, one
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
 from jamb.store.resources.resources import ResourceRow
@@ -160,7 +160,11 @@ Changes = list[tuple[date, float, float]]
 
 def changes_in_all(directory_id: UUID) -> Reading[Changes]:
     """By how much both weights of a directory rose, day by day."""
-    return Reading(_changes_in_all(), {"directory": directory_id}, lambda rows: [(*row,) for row in rows])
+    return Reading(_changes_in_all(), {"directory": directory_id}, _as_changes)
+
+
+def _as_changes(rows: Rows) -> Changes:
+    return [(day, granted, unused) for day, granted, unused in rows]
 
 
 @cache
@@ -178,13 +182,10 @@ def changes(
     client_ids: Iterable[str] | None = None,
     resource_ids: Iterable[UUID] | None = None,
 ) -> Changes:
-    """Return by how much both weights rose, day by day: of some clients or resources of a directory."""
-    wanted = sa.select(
-        col(ExcessChangeRow.day), sa.func.sum(col(ExcessChangeRow.granted)), sa.func.sum(col(ExcessChangeRow.unused))
-    ).where(col(ExcessChangeRow.directory_id) == directory_id)
+    """Return by how much both weights rose, day by day: of a directory, or of some of its clients or resources."""
+    wanted = _changes_in_all()
     if client_ids is not None:
         wanted = wanted.where(among(ExcessChangeRow.client_id, client_ids))
     if resource_ids is not None:
         wanted = wanted.where(among_ids(ExcessChangeRow.resource_id, resource_ids))
-    rows = session.execute(wanted.group_by(col(ExcessChangeRow.day)).order_by(col(ExcessChangeRow.day)))
-    return [(day, granted, unused) for day, granted, unused in rows]
+    return _as_changes(session.execute(wanted, {"directory": directory_id}))

@@ -305,7 +305,9 @@ class Wanted:
     query: str = ""
     ids: tuple[UUID, UUID] | None = None
 
-    def conditions(self, directory_id: UUID, now: datetime) -> list[sa.ColumnElement[bool]]:
+    def conditions(
+        self, directory_id: UUID | sa.BindParameter[UUID], now: datetime | sa.BindParameter[datetime]
+    ) -> list[sa.ColumnElement[bool]]:
         waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
         found: list[sa.ColumnElement[bool]] = [col(FindingRow.directory_id) == directory_id]
         if self.which is Which.RESOLVED:
@@ -435,11 +437,7 @@ def _ages(days: tuple[int, ...]) -> sa.Select[Any]:
     band = sa.case(*((age <= most, sa.literal_column(str(most), sa.Integer)) for most in days), else_=0)
     return (
         sa.select(col(FindingRow.severity), band.label("band"), sa.func.count())
-        .where(
-            col(FindingRow.directory_id) == parameter("directory", sa.Uuid),
-            col(FindingRow.resolved_at).is_(None),
-            col(FindingRow.waived_until).is_(None) | (col(FindingRow.waived_until) <= now),
-        )
+        .where(*Wanted().conditions(parameter("directory", sa.Uuid), now))
         .group_by(col(FindingRow.severity), "band")
     )
 

@@ -58,7 +58,8 @@ def load(session: Session, client_ids: Sequence[str], now: datetime, warn: timed
     ids = {"clients": list(rows)}
     owned = asked.add(clients.owners(rows))
     terms = asked.add(Reading(_terms(), ids, partial(_as_terms, now=now, warn=warn)))
-    waiting = asked.add(waiting_asks(rows, now))
+    # Few wait, and to find out of the others that they do not costs more than all else.
+    waiting = asked.add(waiting_asks([key for key, (_, ladder) in rows.items() if ladder.waiting], now))
     used = asked.add(Reading(_used(), ids, _as_used))
     found = asked.add(Reading(_findings(), {**ids, "now": now}, _as_findings))
     asked.read(session, at_once=True)

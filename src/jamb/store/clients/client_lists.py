@@ -145,7 +145,9 @@ class WaitingAsk:
 def waiting_asks(client_ids: Iterable[str], now: datetime) -> Reading[list[WaitingAsk]]:
     """The asks of some clients that wait for consent, by permission."""
     return Reading(
-        _waiting_asks(), {"clients": list(client_ids), "now": now}, lambda rows: [WaitingAsk(*row) for row in rows]
+        _waiting_asks(),
+        {"waiting_clients": list(client_ids), "now": now},
+        lambda rows: [WaitingAsk(*row) for row in rows],
     )
 
 
@@ -155,7 +157,7 @@ def _waiting_asks() -> sa.Select[Any]:
     return (
         sa.select(*columns)
         .join(ClientRow, col(ClientRow.id) == col(AskRow.client_id))
-        .where(one_of(AskRow.client_id, "clients"), waits(parameter("now", MOMENT)))
+        .where(one_of(AskRow.client_id, "waiting_clients"), waits(parameter("now", MOMENT)))
         .order_by(col(AskRow.permission))
     )
 
