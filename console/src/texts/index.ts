@@ -50,11 +50,13 @@ export function languageFor(wanted: readonly string[], there: readonly string[] 
   return "en";
 }
 
-/** Speak a language, and say so to whoever reads the page aloud. `texts`: its texts, where they are no file here. */
+/** Speak a language, and say so to whoever reads the page aloud; what does not come leaves it as it was.
+ *  `texts`: its texts, where they are no file here. */
 export async function speak(wanted: string, texts?: Texts): Promise<void> {
   const file = Object.keys(files).find((one) => tagOf(one) === wanted);
-  const come = texts ?? (file ? await files[file]?.() : undefined);
-  if (come) known[wanted] = come;
+  const come = texts ?? known[wanted] ?? (await files[file ?? ""]?.().catch(() => undefined));
+  if (!come) return;
+  known[wanted] = come;
   language.value = wanted;
   document.documentElement.lang = wanted;
 }

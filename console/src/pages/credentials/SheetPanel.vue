@@ -1,8 +1,9 @@
 <script setup lang="ts">
 // The connection sheet: every value an integrator must type, each to copy, and the whole in the form they need.
-import { computed, nextTick, ref } from "vue";
+import { computed, ref } from "vue";
 import type { Schemas } from "@/api/client";
 import CopyButton from "@/ui/CopyButton.vue";
+import { byArrows } from "@/ui/page/arrows";
 import { acting } from "@/ui/use/words";
 
 const props = defineProps<{ sheets: Schemas["Sheet"][] }>();
@@ -36,14 +37,6 @@ const rows = computed(() => {
       : []),
   ];
 });
-const buttons = ref<HTMLButtonElement[]>([]);
-// One stop of the Tab key; within it the arrows (WAI-ARIA, toolbar).
-async function step(by: number): Promise<void> {
-  const next = (FORMS.findIndex((one) => one.value === form.value) + by + FORMS.length) % FORMS.length;
-  form.value = FORMS[next]!.value;
-  await nextTick();
-  buttons.value[next]?.focus();
-}
 const text = computed(() => sheet.value?.forms[form.value] ?? "");
 </script>
 
@@ -73,11 +66,10 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
       <a :href="sheet.authorization_url">Try a sign-in</a>
       <span class="soft small">: it asks you as it would ask anybody, and sends you to {{ sheet.redirect_uris[0] }}</span>
     </p>
-    <div class="row" role="toolbar" aria-label="Form of the sheet" @keydown.right.prevent="step(1)" @keydown.left.prevent="step(-1)">
+    <div class="row" role="toolbar" aria-label="Form of the sheet" @keydown="byArrows">
       <button
         v-for="one in FORMS"
         :key="one.value"
-        ref="buttons"
         type="button"
         class="toggle outlined"
         :tabindex="form === one.value ? 0 : -1"

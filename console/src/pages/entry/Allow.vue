@@ -117,7 +117,7 @@ onMounted(() =>
       <p role="status">{{ say("allow.on_to", { application: asked?.client_name }) }}</p>
     </form>
     <template v-else-if="!asked">
-      <h1>{{ say(notAdmitted(error) ? "allow.not_for_you" : error ? "all.cannot" : "all.again_later") }}</h1>
+      <h1>{{ say(notAdmitted(error) ? "allow.not_for_you" : error ? "all.cannot" : "all.one_moment") }}</h1>
     </template>
     <template v-else-if="asked.sign_in === 'factor'">
       <h1>{{ say("allow.factor_wanted", { application: asked.client_name }) }}</h1>

@@ -57,7 +57,7 @@ onMounted(async () => {
         <NButton type="primary" :loading="busy" @click="attempt(goOn)">{{ say("sign_out.title") }}</NButton>
       </div>
     </template>
-    <h1 v-else>{{ say(error ? "all.cannot" : "all.again_later") }}</h1>
+    <h1 v-else>{{ say(error ? "all.cannot" : "all.one_moment") }}</h1>
     <ProblemNote v-if="error" :error="error" />
   </GatePage>
 </template>

@@ -6,11 +6,12 @@ let last: HTMLElement | null = null;
 let around: HTMLElement[] = [];
 // What has it meanwhile: what is unusable has none, and it must not fall to the page's beginning.
 let meanwhile: HTMLElement | null = null;
+// Whether it can have it for that time alone.
+let lent = false;
 
 function note(event: FocusEvent): void {
   if (event.target === meanwhile) return;
-  meanwhile?.classList.remove("waits");
-  meanwhile = null;
+  stopWaiting();
   last = event.target as HTMLElement;
   around = [];
   for (let one = last.parentElement; one && one !== document.body; one = one.parentElement) around.push(one);
@@ -39,8 +40,16 @@ function giveBack(): void {
   place.focus({ preventScroll: true });
 }
 
+function stopWaiting(): void {
+  meanwhile?.classList.remove("waits");
+  if (lent) meanwhile?.removeAttribute("tabindex");
+  meanwhile = null;
+}
+
 function wait(place: HTMLElement): void {
+  stopWaiting();
   meanwhile = place;
+  lent = !place.hasAttribute("tabindex");
   place.tabIndex = -1;
   place.classList.add("waits");
   place.focus({ preventScroll: true });
