@@ -16,6 +16,7 @@ import sys
 import time
 import traceback
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from functools import cache
 from importlib import import_module
 from pathlib import Path
@@ -153,8 +154,10 @@ def serve(command: str) -> None:
         os.close(writing)
         with os.fdopen(reading) as pipe:
             print(pipe.read(), flush=True)
-        while os.waitpid(-1, os.WNOHANG)[0] > 0:
-            pass
+        # Those that have ended; where none is left, there is nobody to ask about.
+        with suppress(ChildProcessError):
+            while os.waitpid(-1, os.WNOHANG)[0] > 0:
+                pass
 
 
 def _watch(runs: Any, wanted: dict[str, Any], writing: int) -> None:

@@ -13,6 +13,7 @@ from jamb.actions.clients import clients, registrations, removals
 from jamb.actions.consent import asks, consent, consent_changes, requests
 from jamb.actions.credentials import credentials, rotations
 from jamb.actions.credentials.adding import SecretIssued, add_credential
+from jamb.actions.credentials.opening import open_rotation
 from jamb.actions.directory import groups, people, roles
 from jamb.actions.resources.resources import publish
 from jamb.core import own_api
@@ -103,7 +104,7 @@ def test_never_more_credentials_stand_than_the_policy_allows(scene: Scene) -> No
 def test_of_many_that_replace_one_secret_one_opens_the_rotation(scene: Scene) -> None:
     client = scene.client()
     old = add_credential(scene.act(), client.id, SecretIssued(), "host").credential.id
-    one_wins(lambda _: rotations.open_rotation(scene.act(), client.id, old, None, None, None), "Conflict")
+    one_wins(lambda _: open_rotation(scene.act(), client.id, old, None, None, None), "Conflict")
     with Session(scene.backend.engine) as session:
         rows = session.exec(select(CredentialRow).where(CredentialRow.client_id == client.id)).all()
     assert sum(row.stands(NOW) for row in rows) == 2, "no secret of those that lost is left"
@@ -112,7 +113,7 @@ def test_of_many_that_replace_one_secret_one_opens_the_rotation(scene: Scene) ->
 def test_a_rotation_ends_once(scene: Scene) -> None:
     client = scene.client()
     old = add_credential(scene.act(), client.id, SecretIssued(), "host").credential.id
-    opened = rotations.open_rotation(scene.act(), client.id, old, None, None, None).rotation.id
+    opened = open_rotation(scene.act(), client.id, old, None, None, None).rotation.id
 
     def step(number: int) -> object:
         if number % 2:

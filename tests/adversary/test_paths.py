@@ -18,7 +18,7 @@ from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_client
 from jamb.actions.directory import roles
 from jamb.actions.entry.access import admit_also
-from jamb.actions.judgement.judging import Wanted, judge_acting
+from jamb.actions.judgement.judging import Wanted, harmless, judge_acting
 from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree
@@ -88,6 +88,12 @@ def test_an_arrow_is_drawn_where_the_door_is_open(
     steps = {(one.source, one.target) for one in arrows}
     for name in ("ada", "di"):
         person = scene.actors[name]
+        with Act(scene.backend, scene.directory, person, now).rehearse() as unit:
+            for client_id in harmless(unit, list(scene.clients.values())):
+                # Of many at once nothing is let through that is weighed alone.
+                wanted = Wanted(ActKind.CREDENTIAL, "", {}, client_id)
+                judge_acting(unit, find_client(unit.session, scene.directory, client_id), [person.id], wanted)
+                assert not unit.session.new, (name, client_id, held, owned, lent)
         for client, client_id in scene.clients.items():
             drawn = (person.id, client_id) in steps or {(person.id, "every"), ("every", client_id)} <= steps
             assert drawn == at_the_door(scene, person, client_id), (name, client, held, owned, lent)

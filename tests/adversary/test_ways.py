@@ -10,20 +10,24 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from uuid import uuid4
 
 import pytest
 from joserfc.jwk import ECKey
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.clients import registrations
 from jamb.actions.consent import asks
+from jamb.actions.credentials.adding import SecretIssued, add_credential
 from jamb.actions.credentials.policy_rotation import open_by_policy
 from jamb.actions.directory import directories, roles
 from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
+from jamb.store.credentials.credentials import CredentialRow, credentials_of
 from tests.adversary.oracle import can, weigh, weights
 from tests.adversary.scene import SETUP, Scene, backend_of, consented, made_scene, signed_in
 from tests.world import World
@@ -535,10 +539,8 @@ def test_what_ends_soon_hides_nothing_that_stays(world: World, backend: Backend)
         scene.close()
 
 
-@pytest.mark.parametrize("ways", [("secrets", "secrets"), ("owners", "owners"), ("secrets", "owners")])
-def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
-    world: World, backend: Backend, ways: tuple[str, str]
-) -> None:
+def light_ones(world: World, backend: Backend) -> Scene:
+    """Two clients that a custodian may take one of: both together weigh too much for one person."""
     scene = made_scene(world, backend, ("registrar", "custodian"), ())
     now, di = datetime.now(UTC), scene.actors["di"]
     rear = registrations.register(
@@ -550,6 +552,14 @@ def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
     asks.ask(Act(backend, scene.directory, di, now), rear.id, "vault", ["doors.open"], kind, "", back)
     consented(backend, scene.directory, rear.id, [scene.actors["bo"], scene.actors["cy"]], di, now)
     scene.clients["Rear"] = rear.id
+    return scene
+
+
+@pytest.mark.parametrize("ways", [("secrets", "secrets"), ("owners", "owners"), ("secrets", "owners")])
+def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
+    world: World, backend: Backend, ways: tuple[str, str]
+) -> None:
+    scene = light_ones(world, backend)
     try:
         taken = []
         for name, way_in in zip(("Bounded", "Rear"), ways, strict=True):
@@ -567,3 +577,31 @@ def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
         assert handed.status_code == 201, "the owners take it without anybody else"
     finally:
         scene.close()
+
+
+def test_clients_that_are_light_one_by_one_are_not_taken_together_in_one_call(world: World, backend: Backend) -> None:
+    scene = light_ones(world, backend)
+    by_setup = Act(backend, scene.directory, SETUP, datetime.now(UTC))
+    old = {
+        name: add_credential(by_setup, scene.clients[name], SecretIssued(20), "").credential.id
+        for name in ("Bounded", "Rear", "Empty")
+    }
+    wanted = [{"client": scene.clients[name], "credential": str(key), "id": str(uuid4())} for name, key in old.items()]
+    wanted += [{**wanted[2], "id": str(uuid4())}, {**wanted[0], "client": scene.clients["Strong"]}]
+    try:
+        answer = scene.call(scene.adversary, "POST", "/rotations", {"rotations": wanted}).json()
+        opened, failed = answer["opened"], answer["failed"]
+        assert [one["rotation"]["id"] for one in opened] == [wanted[0]["id"], wanted[2]["id"]]
+        told = [one["problem"]["type"].rpartition(":")[2] for one in failed]
+        assert told == ["needs-agreement", "conflict", "not-found"], failed
+        assert "was added within the last 30 days" in failed[0]["problem"]["detail"]
+        for name, most in (("Bounded", 2), ("Rear", 1), ("Empty", 2)):
+            held = list_credentials(backend, scene, name)
+            assert len(held) == most, "nothing is left of what was not opened"
+    finally:
+        scene.close()
+
+
+def list_credentials(backend: Backend, scene: Scene, name: str) -> list[CredentialRow]:
+    with Session(backend.engine) as session:
+        return credentials_of(session, [scene.clients[name]])

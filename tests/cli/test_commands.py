@@ -314,6 +314,11 @@ def test_rotations_are_opened_in_bulk_go_on_after_a_stop_and_are_undone(world: W
     assert files[both[0].name].exists(), "what is used already is not undone"
     assert writer("rotate", "close", both[0].name, "--force", "--yes").code == 0
     assert "in a year" in writer("rotate", "forecast", "--secret-days", "30").out
+    owned = world.client(granted=["berths.view"], days=2)
+    assert writer("rotate", "open-all", "--within", "2", "--yes").code == 2, "a folder, or the owners"
+    mailed = writer("rotate", "open-all", "--within", "2", "--to-owners", "--yes", "-o", "json")
+    mine = next(one for one in json.loads(mailed.out) if one["client_id"] == owned.id)
+    assert (mine["failed"], "mailed to" in mine["result"]) == (False, True), mine
 
 
 def _secret_in(file: Path) -> str:

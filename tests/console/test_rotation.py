@@ -12,20 +12,26 @@ from tests.world import Made, World, wait_until
 
 
 def test_a_rotation_is_planned_opened_and_forced_after_saying_who_it_stops(world: World, open_console: Open) -> None:
-    made = world.client(granted=["berths.view"], days=10)
+    made, beside = (world.client(granted=["berths.view"], days=10) for _ in range(2))
     with open_console("custodian", path="/rotation?within=14") as page:
-        page.get_by_role("checkbox", name=re.compile(f"^Choose {made.name}")).check()
-        page.get_by_role("button", name="Open 1 rotation").click()
+        for client in (made, beside):
+            page.get_by_role("checkbox", name=re.compile(f"^Choose {client.name}")).check()
+        page.get_by_role("button", name="Open 2 rotations").click()
         plan = page.get_by_role("region", name=re.compile("The plan"))
         expect(plan.get_by_role("row", name=re.compile(made.name))).to_be_visible()
         assert faults(page) == []
-        plan.get_by_role("button", name="Open 1 rotation").click()
+        with page.expect_response(re.compile("/rotations$")):
+            plan.get_by_role("button", name="Open 2 rotations").click()
+        opened = page.get_by_role("region", name=re.compile("Opened"))
+        expect(opened.get_by_text("✓ followed by")).to_have_count(2)
         close = page.get_by_role("button", name=re.compile("^Close"))
         expect(close).to_be_disabled()
         with page.expect_download() as download:
             page.get_by_role("button", name=re.compile("Save")).click()
         text = download.value.path().read_text()
-        secret = next(line.partition("=")[2] for line in text.splitlines() if line.startswith("CLIENT_SECRET="))
+        told = text.partition(f"# {made.name}: follows")[2].splitlines()
+        secret = next(line.partition("=")[2] for line in told if line.startswith("CLIENT_SECRET="))
+        assert text.count("CLIENT_SECRET=") == 2
         page.get_by_label("I have the file").check()
         close.click()
         overlap = page.get_by_role("region", name="In overlap")

@@ -81,6 +81,6 @@ async function answered(request: Request, seconds: number): Promise<Response> {
 }
 
 /** A name nobody else has: by a generator that pages without encryption have, too. */
-function madeName(): string {
+export function madeName(): string {
   return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 }

@@ -55,6 +55,12 @@ export const wasDone = (error: unknown): boolean => error instanceof ApiError &&
 export const problemOf = (error: unknown): Problem =>
   !(error instanceof ApiError) ? away(error) : wasDone(error) ? doneBefore(error.problem) : error.problem;
 
+/** What a failure says in a line of a table: what was wrong, and what to do. */
+export function inShort({ detail, fields, next_step }: Pick<Problem, "detail" | "fields" | "next_step">): string {
+  const told = fields.map((one) => `${one.sent}: allowed is ${one.allowed}. ${one.next_step}`);
+  return [...(told.length ? told : [detail]), next_step].join(" ").trim();
+}
+
 /** Whether an application is for others than this person. */
 export const notAdmitted = (error: unknown): boolean => problemOf(error).type.endsWith("not-admitted");
 

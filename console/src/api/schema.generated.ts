@@ -2624,7 +2624,13 @@ export interface paths {
          */
         get: operations["list_rotations"];
         put?: never;
-        post?: never;
+        /**
+         * Open Rotations
+         * @description Put another credential like it beside each of many. What of them is secret is in this answer only.
+         *
+         *     What cannot be opened is told by its problem, and hinders no other.
+         */
+        post: operations["open_rotations"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6368,6 +6374,22 @@ export interface components {
             deliver?: components["schemas"]["Deliver"] | null;
         };
         /**
+         * NewRotations
+         * @description Each is followed by one like it. `days`, `overlap_days`: of all; the policy's when left out.
+         *
+         *     `deliver`: "owners" has the link to each sent to the client's owners; left out, what is secret is in the answer.
+         */
+        NewRotations: {
+            /** Rotations */
+            rotations: components["schemas"]["RotationWanted"][];
+            /** Days */
+            days?: number | null;
+            /** Overlap Days */
+            overlap_days?: number | null;
+            /** Deliver */
+            deliver?: "owners" | null;
+        };
+        /**
          * NewSealing
          * @description A new credential, sealed to the key of one of the client's recipients.
          */
@@ -6456,6 +6478,25 @@ export interface components {
          */
         NodeKind: "person" | "client" | "place" | "every";
         /**
+         * NotOpened
+         * @description A rotation that was not opened, by the id that was chosen for it, and why: a problem as a refusal is.
+         */
+        NotOpened: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /**
+             * Credential Id
+             * Format: uuid
+             */
+            credential_id: string;
+            problem: components["schemas"]["Problem"];
+        };
+        /**
          * Notice
          * @description Something one person was told, or shall be. `sent_at`: when the mail that carries it went out.
          *
@@ -6533,6 +6574,16 @@ export interface components {
             made: components["schemas"]["MadeCertificate"] | null;
             /** Delivered To */
             delivered_to?: string[];
+        };
+        /**
+         * OpenedRotations
+         * @description Each that was asked for is in one of the two, in the order of asking.
+         */
+        OpenedRotations: {
+            /** Opened */
+            opened: components["schemas"]["OpenedRotation"][];
+            /** Failed */
+            failed: components["schemas"]["NotOpened"][];
         };
         /**
          * Operation
@@ -7305,6 +7356,65 @@ export interface components {
             token: components["schemas"]["TokenStep"];
             call: components["schemas"]["CallStep"] | null;
             explanation: components["schemas"]["Explanation"];
+        };
+        /**
+         * Problem
+         * @description RFC 9457 section 3.1; with `next_step`, `fields`, `made` (what was made before) and `choices` (by short name).
+         *
+         *     `instance` names the request where the service failed: whoever runs it finds the reason in the log by it.
+         */
+        Problem: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Instance
+             * @default
+             */
+            instance: string;
+            /**
+             * Next Step
+             * @default
+             */
+            next_step: string;
+            /** Fields */
+            fields?: components["schemas"]["ProblemField"][];
+            /**
+             * Made
+             * @default null
+             */
+            made: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Choices
+             * @default null
+             */
+            choices: {
+                [key: string]: string;
+            } | null;
+        };
+        /**
+         * ProblemField
+         * @description One unacceptable field: where, what was sent, what is allowed, what to do next.
+         */
+        ProblemField: {
+            /** Field */
+            field: string;
+            /** Sent */
+            sent: string;
+            /** Allowed */
+            allowed: string;
+            /**
+             * Next Step
+             * @default
+             */
+            next_step: string;
         };
         /**
          * Proposal
@@ -8466,6 +8576,24 @@ export interface components {
          */
         RotationState: "opened" | "proven" | "quiet" | "overdue" | "closed" | "abandoned";
         /**
+         * RotationWanted
+         * @description The credential that another is put beside; `id`: the rotation's, chosen by the caller.
+         */
+        RotationWanted: {
+            /** Client */
+            client: string;
+            /**
+             * Credential
+             * Format: uuid
+             */
+            credential: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /**
          * Rule
          * @description `when`: exactly when something is found. `how_bad`: by what one finding is worse than another of the same rule.
          *
@@ -9392,65 +9520,6 @@ export interface components {
          * @enum {string}
          */
         jamb__core__consent__charter__StepKind: "kind" | "register" | "change" | "ask" | "consent" | "reach" | "withdraw" | "drop" | "credential";
-        /**
-         * ProblemField
-         * @description One unacceptable field: where, what was sent, what is allowed, what to do next.
-         */
-        ProblemField: {
-            /** Field */
-            field: string;
-            /** Sent */
-            sent: string;
-            /** Allowed */
-            allowed: string;
-            /**
-             * Next Step
-             * @default
-             */
-            next_step: string;
-        };
-        /**
-         * Problem
-         * @description RFC 9457 section 3.1; with `next_step`, `fields`, `made` (what was made before) and `choices` (by short name).
-         *
-         *     `instance` names the request where the service failed: whoever runs it finds the reason in the log by it.
-         */
-        Problem: {
-            /** Type */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
-            /**
-             * Instance
-             * @default
-             */
-            instance: string;
-            /**
-             * Next Step
-             * @default
-             */
-            next_step: string;
-            /** Fields */
-            fields?: components["schemas"]["ProblemField"][];
-            /**
-             * Made
-             * @default null
-             */
-            made: {
-                [key: string]: string;
-            } | null;
-            /**
-             * Choices
-             * @default null
-             */
-            choices: {
-                [key: string]: string;
-            } | null;
-        };
         /**
          * OAuthError
          * @description An error of the OAuth endpoints (RFC 6749 section 5.2).
@@ -15504,6 +15573,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_Rotation_"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    open_rotations: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRotations"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRotations"];
                 };
             };
             400: components["responses"]["Problem400"];

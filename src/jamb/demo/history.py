@@ -18,7 +18,6 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.clients import clients, registrations, removals
 from jamb.actions.consent import asks, consent, requests
-from jamb.actions.credentials import rotations
 from jamb.actions.credentials.adding import (
     Addition,
     CertificateMade,
@@ -27,6 +26,7 @@ from jamb.actions.credentials.adding import (
     SecretIssued,
     add_credential,
 )
+from jamb.actions.credentials.opening import open_rotation
 from jamb.actions.directory import people
 from jamb.core.clients.attempts import DEAD, Outcome
 from jamb.core.clients.clients import ClientState, registration
@@ -217,7 +217,7 @@ class History:
         client_id, custodian = self._ids[demo.client], self._answering(demo.client)
         with Session(self.backend.engine) as session:
             old = session.exec(select(CredentialRow).where(CredentialRow.client_id == client_id)).one()
-        opened = rotations.open_rotation(self._act(custodian, at), client_id, old.id, None, None, None).rotation
+        opened = open_rotation(self._act(custodian, at), client_id, old.id, None, None, None).rotation
         with observation(self.backend.engine) as session:
             seen = {"last_used_at": self._ago(demo.old_seen, 20)}
             session.execute(update(CredentialRow).where(col(CredentialRow.id) == old.id).values(**seen))

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 from sqlmodel import Session
 
-from jamb.actions.base.lookups import find_directory, weight_of
+from jamb.actions.base.lookups import find_directory, weights_of
 from jamb.client import Jamb
 from jamb.core.audit.excess import granted_weight
 from jamb.core.clients.next_steps import NextStepKind
@@ -76,7 +76,7 @@ def test_what_a_client_weighs_is_told_alike_with_and_without_its_use(world: Worl
             directory = find_directory(session, "quillhaven")
             loaded = client_facts.load(session, directory.id, directory.policy, now)
             whole = {one.row.id: granted_weight(one.picture.resources) for one in loaded}
-            assert {one.row.id: weight_of(session, one.row, now) for one in loaded} == whole
+            assert weights_of(session, list(whole), now) == whole
             assert len(set(whole.values())) > 5
     finally:
         engine.dispose()

@@ -4,7 +4,7 @@
 import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { problemOf } from "@/api/problems";
+import { inShort, problemOf } from "@/api/problems";
 import { can, directory } from "@/api/session";
 import { useRemovalPreview } from "@/api/reads/clients";
 import { useStale } from "@/api/reads/directory";
@@ -42,7 +42,7 @@ async function each(ids: string[], work: (id: string) => Promise<string>): Promi
     try {
       outcomes.value = { ...outcomes.value, [id]: await work(id) };
     } catch (problem) {
-      outcomes.value = { ...outcomes.value, [id]: problemOf(problem).detail };
+      outcomes.value = { ...outcomes.value, [id]: inShort(problemOf(problem)) };
     }
     done.value += 1;
   }

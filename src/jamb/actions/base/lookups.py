@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from datetime import datetime, timedelta
 from uuid import UUID
 
@@ -40,7 +41,11 @@ def refuse_suspended(directory: Directory) -> None:
 
 
 def find_client(session: Session, directory: Directory, client_id: str, *, lock: bool = False) -> clients.ClientRow:
-    row = clients.by_id(session, directory.id, client_id, lock=lock)
+    return check_live(directory, client_id, clients.by_id(session, directory.id, client_id, lock=lock))
+
+
+def check_live(directory: Directory, client_id: str, row: clients.ClientRow | None) -> clients.ClientRow:
+    """Return the row that was found for a client's id. Raises `NotFound` where there is none, or it was removed."""
     if row is None or row.builtin:
         raise NotFound(
             f"{directory.name} has no client “{client_id[:40]}”.", next_step="List the clients to find the right id."
@@ -63,18 +68,22 @@ def load_one(session: Session, directory: Directory, row: clients.ClientRow, now
     return pictures.load(session, directory.id, directory.policy, now, [row.id])[0]
 
 
-def weight_of(session: Session, client: clients.ClientRow, now: datetime) -> int:
-    """Return the weight of all that a client may do as itself, by consent and by roles."""
-    held: dict[UUID, list[HeldGrant]] = {}
-    for key, grant in clients.held_grants(session, [client.id]).get(client.id, []):
-        held.setdefault(key, []).append(grant)
-    by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
-    for key in {role.resource_id for _, role in by_role}:
-        held.setdefault(key, []).extend(pictures.held_at(key, (), by_role))
-    if not held:
-        return 0
-    catalogues = resources.catalogues(session, [session.get_one(resources.ResourceRow, key) for key in held])
-    return sum(held_weight(catalogues[key], grants, now) for key, grants in held.items())
+def weights_of(session: Session, client_ids: Collection[str], now: datetime) -> dict[str, float]:
+    """Return the weight of all that each of these clients may do as itself, by consent and by roles."""
+    held: dict[str, dict[UUID, list[HeldGrant]]] = {key: {} for key in client_ids}
+    for client_id, grants in clients.held_grants(session, client_ids).items():
+        for key, grant in grants:
+            held[client_id].setdefault(key, []).append(grant)
+    for client_id, by_role in roles.roles_of_clients(session, client_ids).items():
+        for key in {role.resource_id for _, role in by_role}:
+            held[client_id].setdefault(key, []).extend(pictures.held_at(key, (), by_role))
+    wanted = {key for places in held.values() for key in places}
+    rows = [session.get_one(resources.ResourceRow, key) for key in sorted(wanted)]
+    catalogues = resources.catalogues(session, rows) if rows else {}
+    return {
+        client_id: sum(held_weight(catalogues[key], grants, now) for key, grants in places.items())
+        for client_id, places in held.items()
+    }
 
 
 def note_narrowed(session: Session, client: clients.ClientRow, now: datetime) -> datetime:

@@ -102,14 +102,14 @@ def write_charter(act: Act, client_id: str, *, rightsized: bool) -> Written:
             declared[place] = {**declared.get(place, {}), **held}
         less = []
         for picture in loaded.picture.resources if rightsized else ():
-            fit = smaller_grant(picture, act.directory.policy, act.now)
-            if fit is None:
+            smaller = smaller_grant(picture, act.directory.policy, act.now)
+            if smaller is None:
                 continue
-            place = (fit.resource, AccessKind.APPLICATION)
-            replaced = {one.permission for one in fit.held}
+            place = (smaller.resource, AccessKind.APPLICATION)
+            replaced = {one.permission for one in smaller.held}
             kept = {name: reach for name, reach in declared.get(place, {}).items() if name not in replaced}
-            declared[place] = {**kept, **dict.fromkeys(fit.permissions, fit.reach)}
-            less.append(fit.resource)
+            declared[place] = {**kept, **dict.fromkeys(smaller.permissions, smaller.reach)}
+            less.append(smaller.resource)
         asks = tuple(
             CharterAsk(resource, name, kind, reach, reasons.get((resource, kind, name), ""))
             for (resource, kind), held in sorted(declared.items())

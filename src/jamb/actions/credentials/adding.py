@@ -13,11 +13,12 @@ from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.actions.base.act import Act
-from jamb.actions.base.lookups import find_client, weight_of
+from jamb.actions.base.lookups import find_client
 from jamb.actions.base.subjects import credential_subject
 from jamb.actions.base.views import credential_view
 from jamb.actions.credentials.credentials import withdraw_in
 from jamb.actions.credentials.sheets import sheets_of
+from jamb.actions.credentials.surroundings import Surroundings
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
 from jamb.core.addresses import UnfitAddress, read_address
 from jamb.core.clients.clients import ClientKind, ClientState
@@ -35,7 +36,7 @@ from jamb.core.directory.policy import ANY_WEIGHT
 from jamb.core.errors import BadInput, Conflict, Unsuited, shorten
 from jamb.store.base.work import Unit
 from jamb.store.clients.clients import ClientRow
-from jamb.store.credentials.credentials import CredentialRow, credentials_of, holding_keys, trusting
+from jamb.store.credentials.credentials import CredentialRow, holding_keys, trusting
 from jamb.store.credentials.keypairs import KeyPair, make_key_pair
 from jamb.store.directory.authorities import signing_authority
 from jamb.wire.credentials.credentials import Credential, Sheet
@@ -56,12 +57,18 @@ class Added:
     pair: KeyPair | None = None
     replaced: Credential | None = None
 
+    @property
+    def is_secret(self) -> bool:
+        """Whether there is something that must reach somebody, and nobody else."""
+        return self.pair is not None or any(sheet.secret for sheet in self.sheets)
+
 
 @dataclass(frozen=True, slots=True)
 class Place:
     """Where a credential is put: a locked client within an open unit.
 
     `rotating`: another one goes for it, so that it does not count against how many may stand at once.
+    `read`: what was read of the client together with others; None: it is read when it is needed.
     """
 
     act: Act
@@ -71,6 +78,11 @@ class Place:
     rotating: bool = False
     # Who can read what is made here, or chooses whose key it is; empty: nobody but who can act as the client already.
     seen_by: str = ""
+    read: Surroundings | None = None
+
+    @property
+    def surroundings(self) -> Surroundings:
+        return self.read if self.read is not None else Surroundings(self.unit, (self.client.id,))
 
     def ends(self, kind: CredentialKind, days: int | None) -> datetime:
         return end_of(self.act.directory.policy, kind, self.act.now, days)
@@ -89,6 +101,8 @@ class Place:
             **columns,
         )
         self.unit.session.add(row)
+        if self.read is not None:
+            self.read.add(row)
         action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
         ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no expiry"
         told = {**after, "ends": ends, **({} if self.seen_by == self.act.actor.id else {"unseen": True})}
@@ -96,14 +110,14 @@ class Place:
         return credential_view(row, self.act.now, self.act.directory.policy)
 
     def _admit(self, kind: CredentialKind) -> None:
-        client, policy, session = self.client, self.act.directory.policy, self.unit.session
+        client, policy, surroundings = self.client, self.act.directory.policy, self.surroundings
         if client.state != ClientState.LIVE:
             raise Conflict(f"“{client.name}” is disabled.", next_step="Enable it before adding a credential.")
-        standing = sum(row.stands(self.act.now) for row in credentials_of(session, [client.id])) - self.rotating
-        weight = 0
+        standing = surroundings.standing(client.id) - self.rotating
+        weight = 0.0
         # To weigh a client reads all that it holds: only where the policy bounds the weight at all.
         if kind is CredentialKind.SECRET and policy.secret_heaviest_weight < ANY_WEIGHT:
-            weight = weight_of(session, client, self.act.now)
+            weight = surroundings.weights[client.id]
         refuse_credential(policy, client.name, ClientKind(client.kind), kind, standing, weight)
 
 
@@ -121,8 +135,7 @@ class SecretIssued:
         added = at.put(
             CredentialKind.SECRET, {"hint": hint}, hint=hint, digest=digest, fingerprint=fingerprint, expires_at=ends
         )
-        sheets = sheets_of(at.act, at.unit.session, at.client, secret, ends)
-        return Added(added, sheets)
+        return Added(added, sheets_of(at.act, at.surroundings.sheets, at.client, CredentialKind.SECRET, secret, ends))
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,6 +284,9 @@ class Delivery:
         if at.act.actor.id == at.client.id:
             # It proves itself with one already.
             return at
+        alone = gainers[0] if len(gainers) == 1 and at.act.actor.kind in {"person", "client"} else ""
+        if self.gains is None and at.client.id in at.surroundings.harmless:
+            return replace(at, seen_by=alone)
         what = {"kind": type(wanted).__name__, **_told_apart(wanted)}
         if gainers != [at.act.actor.id]:
             what["for"] = sorted(gainers)
@@ -281,7 +297,6 @@ class Delivery:
             Wanted(ActKind.CREDENTIAL, f"“{at.client.name}”", what, at.client.id),
             "Have it delivered to the owners, so that you never see it: that needs nobody else.",
         )
-        alone = gainers[0] if len(gainers) == 1 and at.act.actor.kind in {"person", "client"} else ""
         return replace(at, seen_by=alone)
 
 

@@ -82,8 +82,12 @@ def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled:
 def find_credential(session: Session, client: clients.ClientRow, credential_id: UUID) -> credentials.CredentialRow:
     row = session.get(credentials.CredentialRow, credential_id)
     if row is None or row.client_id != client.id:
-        raise NotFound(f"“{client.name}” has no credential {credential_id}.")
+        raise no_credential(client, credential_id)
     return row
+
+
+def no_credential(client: clients.ClientRow, credential_id: UUID) -> NotFound:
+    return NotFound(f"“{client.name}” has no credential {credential_id}.")
 
 
 def withdraw_in(

@@ -14,7 +14,7 @@ from jamb.actions.base.lookups import find_directory
 from jamb.actions.credentials.adding import Added, Place
 from jamb.actions.credentials.delivering import Delivered, to_owners
 from jamb.actions.credentials.handovers import HandoverTerms
-from jamb.actions.credentials.rotations import open_rotation
+from jamb.actions.credentials.opening import open_rotation
 from jamb.core.credentials.handover import MOST_HOURS
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.directories import Directory

@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from sqlmodel import Session
 
@@ -14,13 +14,13 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.base.views import credential_view
-from jamb.actions.credentials.adding import SHOWN, Added, Addition, Delivery, Place, alike
-from jamb.actions.credentials.credentials import find_credential, withdraw_in
+from jamb.actions.credentials.adding import SHOWN, Added, Place, alike
+from jamb.actions.credentials.credentials import withdraw_in
 from jamb.actions.judgement.judging import take_turn
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import changed
-from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited
+from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.core.rotation import (
     Held,
     RotationState,
@@ -88,77 +88,12 @@ def list_rotations(
         shown, last = rows[:limit], rows[limit - 1].row if len(rows) > limit else None
         moment = None if last is None else last.ended_at if ended else last.overlap_ends_at
         more = (moment, last.id) if last is not None and moment is not None else None
-        return _views(session, act.directory, shown, act.now), more
+        return views(session, act.directory, shown, act.now), more
 
 
 def read_rotation(act: Act, client_id: str, rotation_id: UUID) -> Rotation:
     with act.read() as session:
-        return _view(session, act.directory, _find(session, act.directory, client_id, rotation_id), act.now)
-
-
-def open_rotation(
-    act: Act,
-    client_id: str,
-    credential_id: UUID,
-    successor: Addition | None,
-    days: int | None,
-    overlap_days: int | None,
-    rotation_id: UUID | None = None,
-    delivery: Delivery = SHOWN,
-) -> Opened:
-    """Put another credential beside one; both are valid until the old one is withdrawn.
-
-    Args:
-        successor: what follows; None: one like the old, made here, that lives for `days`.
-        overlap_days: how long both are meant to stand; the policy's when None.
-        rotation_id: chosen by the caller, so that one who never heard the answer can ask for it.
-        delivery: how the new credential reaches whoever is to have it; left out, it is shown to whoever opens it.
-
-    Raises:
-        Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
-    """
-    with act.change() as unit:
-        take_turn(unit)
-        client = find_client(unit.session, act.directory, client_id, lock=True)
-        old = find_credential(unit.session, client, credential_id)
-        if not old.stands(act.now):
-            state = old.state(act.now, act.directory.policy.warn_before)
-            said = f"{old.hint} is {state.value}: there is nothing to overlap with."
-            raise Conflict(said, next_step="Add a credential instead.")
-        if rotation_id is not None and unit.session.get(rotations.RotationRow, rotation_id) is not None:
-            said = f"The rotation {rotation_id} was opened already."
-            raise AlreadyOpened(said, next_step="Read it, or choose another id.")
-        if rotations.open_of_credential(unit.session, old.id) is not None:
-            raise Conflict(
-                f"{old.hint} takes part in a rotation already.", next_step="Close or abandon that one first."
-            )
-        days_over = act.directory.policy.overlap_days if overlap_days is None else overlap_days
-        overlap_ends_at = overlap_end(act.now, days_over, old.expires_at)
-        at = Place(act, unit, client, old.label, rotating=True)
-        following = successor or alike(old, days)
-        at = delivery.judge(at, following)
-        added = following.put(at)
-        if delivery.then is not None:
-            delivery.then(at, added)
-        unit.session.flush()
-        row = rotations.RotationRow(
-            id=rotation_id or uuid4(),
-            directory_id=act.directory.id,
-            client_id=client.id,
-            old_id=old.id,
-            new_id=added.credential.id,
-            opened_at=act.now,
-            opened_by=act.actor.name,
-            overlap_ends_at=overlap_ends_at,
-            quiet_seconds=act.directory.policy.quiet_days * 86_400,
-        )
-        unit.session.add(row)
-        unit.session.flush()
-        after = {"old": old.hint, "new": added.credential.hint, "overlap until": _said(overlap_ends_at)}
-        unit.enter("rotation.opened", client_subject(client), after=after)
-        return Opened(
-            _view(unit.session, act.directory, _find(unit.session, act.directory, client.id, row.id), act.now), added
-        )
+        return view(session, act.directory, _find(session, act.directory, client_id, rotation_id), act.now)
 
 
 def reissue(act: Act, client_id: str, rotation_id: UUID) -> Opened:
@@ -191,7 +126,7 @@ def reissue(act: Act, client_id: str, rotation_id: UUID) -> Opened:
             "rotation.reissued", client_subject(client), before={"new": lost.hint}, after={"new": added.credential.hint}
         )
         return Opened(
-            _view(unit.session, act.directory, _find(unit.session, act.directory, client.id, rotation_id), act.now),
+            view(unit.session, act.directory, _find(unit.session, act.directory, client.id, rotation_id), act.now),
             added,
         )
 
@@ -208,16 +143,15 @@ def extend(act: Act, client_id: str, rotation_id: UUID, days: int) -> Rotation:
             raise Conflict("This rotation has ended.", next_step="Open another if it is needed.")
         ends = overlap_end(act.now, days, found.old.expires_at)
         if ends <= found.row.overlap_ends_at:
-            allowed = (
-                f"a later end than {_said(found.row.overlap_ends_at)}; the old one ends {_said(found.old.expires_at)}"
-            )
+            known, last = said_moment(found.row.overlap_ends_at), said_moment(found.old.expires_at)
+            allowed = f"a later end than {known}; the old one ends {last}"
             raise Unsuited.field("days", days, allowed)
-        before = {"overlap until": _said(found.row.overlap_ends_at)}
+        before = {"overlap until": said_moment(found.row.overlap_ends_at)}
         found.row.overlap_ends_at = ends
         unit.session.add(found.row)
-        after = {"old": found.old.hint, "overlap until": _said(ends)}
+        after = {"old": found.old.hint, "overlap until": said_moment(ends)}
         unit.enter("rotation.extended", client_subject(client), before=before, after=after)
-        return _view(unit.session, act.directory, found, act.now)
+        return view(unit.session, act.directory, found, act.now)
 
 
 def close(act: Act, client_id: str, rotation_id: UUID, forced: bool, reason: str) -> Rotation:
@@ -238,7 +172,7 @@ def close(act: Act, client_id: str, rotation_id: UUID, forced: bool, reason: str
         after = {"old": found.old.hint, "new": found.new.hint, "forced": found.row.forced}
         unit.enter("rotation.closed", client_subject(client), after=after, reason=reason)
         unit.session.flush()
-        return _view(unit.session, act.directory, found, act.now)
+        return view(unit.session, act.directory, found, act.now)
 
 
 def abandon(act: Act, client_id: str, rotation_id: UUID, reason: str) -> Rotation:
@@ -250,7 +184,7 @@ def abandon(act: Act, client_id: str, rotation_id: UUID, reason: str) -> Rotatio
         after = {"old": found.old.hint, "new": found.new.hint}
         unit.enter("rotation.abandoned", client_subject(client), after=after, reason=reason)
         unit.session.flush()
-        return _view(unit.session, act.directory, found, act.now)
+        return view(unit.session, act.directory, found, act.now)
 
 
 def foresee(act: Act, changes: Mapping[str, Any]) -> Sequence[Week]:
@@ -291,15 +225,15 @@ def _named(users: Sequence[User]) -> str:
     )
 
 
-def _said(moment: datetime | None) -> str:
+def said_moment(moment: datetime | None) -> str:
     return "no expiry" if moment is None else moment.isoformat(timespec="minutes")
 
 
-def _view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> Rotation:
-    return _views(session, directory, [found], now)[0]
+def view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> Rotation:
+    return views(session, directory, [found], now)[0]
 
 
-def _views(session: Session, directory: Directory, found: Sequence[LoadedRotation], now: datetime) -> list[Rotation]:
+def views(session: Session, directory: Directory, found: Sequence[LoadedRotation], now: datetime) -> list[Rotation]:
     facts = {one.row.id: one.facts() for one in found}
     in_use = [key for key, one in facts.items() if one.ended is None and one.used_since is not None]
     users = rotations.users_of(session, in_use, MOST_USERS) if in_use else {}

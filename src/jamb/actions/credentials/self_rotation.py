@@ -13,6 +13,7 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.credentials import rotations as steps
 from jamb.actions.credentials.adding import Addition, keys_in
+from jamb.actions.credentials.opening import open_rotation
 from jamb.core.clients.clients import ClientState
 from jamb.core.credentials.certificates import pem_of
 from jamb.core.credentials.secrets import digest_secret
@@ -115,7 +116,7 @@ def renew(
     else:
         if shown.credential_id is not None and successor is None:
             raise Unsuited.field("jwks", "nothing", "the client's next public key: a JWK Set, or a certificate")
-        opened = steps.open_rotation(act, client_id, proven.credential.id, successor, None, None)
+        opened = open_rotation(act, client_id, proven.credential.id, successor, None, None)
     made = opened.added.sheets[0].secret if opened.added.sheets else None
     facts = opened.added.credential.certificate
     certificate = facts.pem if facts is not None else None

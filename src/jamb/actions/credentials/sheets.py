@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import replace
 from datetime import datetime
-from uuid import UUID
 
 from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
+from jamb.actions.credentials.surroundings import Named, SheetFacts
 from jamb.core.clients.clients import ClientKind, GrantType, in_use, lacking
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.sheets.as_itself import ConnectionSheet
@@ -20,49 +20,50 @@ from jamb.core.directory.directories import Directory
 from jamb.core.permissions import AccessKind
 from jamb.store.clients import clients
 from jamb.store.credentials import credentials
-from jamb.store.resources import resources
 from jamb.wire.credentials.credentials import Sheet, sheet_for_people, sheet_of
 
 
 def connection_sheets(act: Act, client_id: str) -> tuple[Sheet, ...]:
     """Return the client's sheets without any secret."""
     with act.read() as session:
-        return sheets_of(act, session, find_client(session, act.directory, client_id), None, None)
+        client = find_client(session, act.directory, client_id)
+        facts = SheetFacts(session, act.directory.id, (client.id,))
+        return sheets_of(act, facts, client, _kind_on_sheets(session, act.directory, client, act.now))
 
 
-def _kind_on_sheets(
-    session: Session, directory: Directory, client: clients.ClientRow, secret: str | None, now: datetime
-) -> CredentialKind:
-    """Return by which kind the client proves itself: the secret that is shown, else the newest that works."""
-    if secret is None:
-        for row in credentials.credentials_of(session, [client.id]):
-            if row.state(now, directory.policy.warn_before) in {CredentialState.LIVE, CredentialState.EXPIRING}:
-                return CredentialKind(row.kind)
+def _kind_on_sheets(session: Session, directory: Directory, client: clients.ClientRow, now: datetime) -> CredentialKind:
+    """Return by which kind the client proves itself: that of the newest that works."""
+    for row in credentials.credentials_of(session, [client.id]):
+        if row.state(now, directory.policy.warn_before) in {CredentialState.LIVE, CredentialState.EXPIRING}:
+            return CredentialKind(row.kind)
     return CredentialKind.SECRET
 
 
 def sheets_of(
-    act: Act, session: Session, client: clients.ClientRow, secret: str | None, ends: datetime | None
+    act: Act,
+    facts: SheetFacts,
+    client: clients.ClientRow,
+    proof: CredentialKind,
+    secret: str | None = None,
+    ends: datetime | None = None,
 ) -> tuple[Sheet, ...]:
     """Make one sheet per resource at which the client asks for or holds anything, as itself and for people apart.
 
     Where there is none yet, one without resource: as itself for a client that acts as itself, else for people.
     """
     by_client = ClientKind(client.kind)
-    places = {row.id: row.identifier for row in resources.resources_of(session, act.directory.id)}
     used = in_use(by_client, client.grant_types)
     alone = by_client.confidential and lacking(by_client, client.grant_types, for_people=False) is None
     signs_in = not {GrantType.AUTHORIZATION_CODE, GrantType.DEVICE_CODE}.isdisjoint(used)
-    as_itself = _wanted(session, client, AccessKind.APPLICATION, places) if alone else []
+    as_itself = facts.named(client.id, AccessKind.APPLICATION) if alone else []
     # Where nobody signs in to it, it acts for the people of the tokens that it is sent.
-    for_people = _wanted(session, client, AccessKind.DELEGATED, places)
+    for_people = facts.named(client.id, AccessKind.DELEGATED)
     passed, for_people = ([], for_people) if signs_in else (for_people, [])
     if GrantType.TOKEN_EXCHANGE not in used:
         passed = []
     if not (as_itself or for_people or passed):
-        blank: _Places = [("", ())]
+        blank: Named = [("", ())]
         as_itself, for_people, passed = ([], blank, []) if signs_in else (blank, [], []) if alone else ([], [], blank)
-    proof = _kind_on_sheets(session, act.directory, client, secret, act.now)
     if proof is CredentialKind.ISSUER:
         # What an outside issuer says is a grant of its own (RFC 7523 section 2.1), beside which nothing is exchanged.
         passed = []
@@ -73,24 +74,10 @@ def sheets_of(
     )
 
 
-_Places = list[tuple[str, tuple[str, ...]]]
-
-
-def _wanted(session: Session, client: clients.ClientRow, kind: AccessKind, places: Mapping[UUID, str]) -> _Places:
-    """Return the identifiers of resources at which something is asked or held in this way, with the names of it."""
-    wanted: dict[str, set[str]] = {}
-    held: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
-    held += clients.grants_of(session, [client.id])
-    for row in held:
-        if row.kind == kind.value:
-            wanted.setdefault(places[row.resource_id], set()).add(row.permission)
-    return [(identifier, tuple(sorted(names))) for identifier, names in sorted(wanted.items())]
-
-
 def _as_itself(
     act: Act,
     client: clients.ClientRow,
-    places: _Places,
+    places: Named,
     secret: str | None,
     ends: datetime | None,
     proof: CredentialKind,
@@ -109,7 +96,7 @@ def _as_itself(
         )
 
 
-def _for_people(act: Act, client: clients.ClientRow, places: _Places, secret: str | None) -> Iterator[PeopleSheet]:
+def _for_people(act: Act, client: clients.ClientRow, places: Named, secret: str | None) -> Iterator[PeopleSheet]:
     for identifier, scopes in places:
         yield PeopleSheet(
             client_name=client.name,

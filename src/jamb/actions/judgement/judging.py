@@ -98,6 +98,23 @@ def judge_acting(
         note_addition(unit, client.id, wanted.act.value, heaviest.weight - here.alone, alone=not agreed)
 
 
+def harmless(unit: Unit, client_ids: Collection[str]) -> frozenset[str]:
+    """Return those of these clients by which whoever acts could do nothing that they may not do already.
+
+    Of them `judge_acting` finds nothing to weigh. Many are looked at as quickly as one.
+    """
+    if unit.actor.kind not in _JUDGED:
+        return frozenset(client_ids)
+    bench = Bench(unit.session, unit.directory, unit.now)
+    guards = resources.guarding(unit.session, client_ids)
+    powers = {
+        **bench.powers_of_clients(set(client_ids) - guards, until=unit.now),
+        **bench.powers_of_clients(guards, for_people=True, until=unit.now),
+    }
+    mine = bench.power_until(unit.actor.id, None)
+    return frozenset(key for key in client_ids if not beyond(bench.places, powers.get(key, NO_POWERS), mine).weight)
+
+
 def judge_power(
     unit: Unit, bench: Bench, person: PersonRow, after: Powers, wanted: Wanted, until: datetime | None = None
 ) -> None:

@@ -214,6 +214,12 @@ def option_of(field: str) -> str:
     return OPTIONS.get(name, name) + place
 
 
+def in_short(error: JambError) -> str:
+    """Return what an error says in a line of a table: what was wrong, and what to do."""
+    told = [f"{one.sent}: allowed is {one.allowed}. {one.next_step}" for one in error.violations] or [error.message]
+    return " ".join(" ".join((*told, error.next_step)).split())
+
+
 def fail(error: JambError) -> NoReturn:
     """Print a problem and leave with its exit code: to people on standard error, to programs as a problem document."""
     if _wants_json(sys.argv):

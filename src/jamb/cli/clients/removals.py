@@ -8,7 +8,7 @@ import typer
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ReasonOption
-from jamb.cli.base.output import ClientArgument, Form, Output, YesOption, confirm, emit, out, relative, table
+from jamb.cli.base.output import ClientArgument, Form, Output, YesOption, confirm, emit, in_short, out, relative, table
 from jamb.cli.base.progress import progress
 from jamb.client import BadInput, Jamb, JambError, NotFound
 from jamb.wire.clients.removals import RemovalPreview, Removed
@@ -76,7 +76,7 @@ def _carry_out(jamb: Jamb, ready: list[RemovalPreview], reason: str) -> tuple[li
                     jamb.credentials.withdraw(one.client_id, credential.id, reason=reason)
                 done.append(jamb.removals.remove(one.client_id, reason=reason))
             except JambError as error:
-                failed.append((one.name, error.message))
+                failed.append((one.name, in_short(error)))
     return done, failed
 
 

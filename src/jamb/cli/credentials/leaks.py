@@ -13,7 +13,7 @@ import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
-from jamb.cli.base.output import EXIT_FOUND, Form, Output, YesOption, confirm, emit, note, out, plural, table
+from jamb.cli.base.output import EXIT_FOUND, Form, Output, YesOption, confirm, emit, in_short, note, out, plural, table
 from jamb.cli.credentials.leak_places import Place, hook_file, in_history, in_paths, in_stage
 from jamb.client import BadInput, JambError
 from jamb.core.credentials.secrets import hint_of
@@ -176,6 +176,6 @@ def _withdraw(found: list[Found], yes: bool) -> None:
             try:
                 jamb.credentials.withdraw(one.known.client_id, one.known.credential.id, reason=reason)
             except JambError as error:
-                note(f"Not withdrawn: {hint_of(one.secret)} of {one.known.client_name}: {error.message}")
+                note(f"Not withdrawn: {hint_of(one.secret)} of {one.known.client_name}: {in_short(error)}")
             else:
                 note(f"Withdrawn: {hint_of(one.secret)} of {one.known.client_name}.")

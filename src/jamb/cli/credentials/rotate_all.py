@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Annotated
 
@@ -10,16 +12,19 @@ import typer
 from rich.progress import Progress
 
 from jamb.cli.base.connection import connected
-from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, err, out, table
-from jamb.cli.credentials.rotation_files import Entry, entries_of, keep, list_entry
+from jamb.cli.base.options import OwnersOption
+from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, err, in_short, note, out, table
+from jamb.cli.credentials.rotation_files import Entry, entries_of, entry_for, keep, list_entries
 from jamb.cli.credentials.rotation_view import many, show_due
 from jamb.client import Jamb, JambError
 from jamb.core.credentials.kinds import CredentialKind
-from jamb.core.errors import AlreadyOpened
-from jamb.wire.credentials.rotations import Due
+from jamb.core.errors import AlreadyOpened, BadInput, DoneBefore, Forbidden, NeedsAgreement
+from jamb.wire.base.problems import error_of
+from jamb.wire.credentials.rotations import MOST_AT_ONCE, OpenedRotation, RotationWanted
 
-# Requests under way at the same time.
-AT_ONCE = 4
+# So many are opened by one request, and so many requests are under way at the same time.
+TOGETHER = MOST_AT_ONCE
+AT_ONCE = 2
 WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's warning period when left out")]
 OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
 DaysOption = Annotated[
@@ -29,7 +34,8 @@ ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
 
 
 def open_all(
-    save: Annotated[Path, typer.Option(help="A folder: one file for each new credential (mode 600)")],
+    save: Annotated[Path | None, typer.Option(help="A folder: one file for each new credential (mode 600)")] = None,
+    owners: OwnersOption = False,
     within: WithinOption = None,
     days: DaysOption = None,
     overlap: OverlapOption = None,
@@ -41,40 +47,51 @@ def open_all(
 
     A secret of this folder whose file was not written before the stop is issued again: nothing had it.
     """
+    if (save is None) is not owners and not dry_run:
+        sent = "neither --save nor --to-owners" if save is None else "both --save and --to-owners"
+        raise BadInput.field("--save", sent, "a folder for what is secret, or --to-owners so that you never see it")
     with connected() as jamb:
         due = list(jamb.rotations.due(within=within))
-        left = _left(jamb, save)
+        left = _left(jamb, save) if save is not None else []
         if dry_run or not (due or left):
             emit(due, output, lambda: show_due(due))
             return
-        show_due(due)
+        if output is Form.TABLE:
+            show_due(due)
         if left:
-            out.print(f"{many(len(left), 'rotation')} of {save} without a file yet.", markup=False)
-        confirm(f"Open {many(len(due), 'rotation')} and write to {save}?", yes)
-        results: list[tuple[str, str, str]] = []
-        with Progress(console=err, transient=True) as progress:
-            again = {entry.credential_id for entry in left}
-            wanted = [*left, *(one for one in due if one.credential.id not in again)]
-            task = progress.add_task("Opening", total=len(wanted))
-
-            def carry_out(one: Entry | Due) -> tuple[str, str, str]:
-                entry = one if isinstance(one, Entry) else list_entry(save, one)
-                return _carry_out(jamb, entry, save, days, overlap)
-
-            with ThreadPoolExecutor(AT_ONCE) as pool:
-                try:
-                    for result in pool.map(carry_out, wanted):
-                        results.append(result)
-                        progress.advance(task)
-                except BaseException:
-                    # Whoever interrupts does not wait for the rest.
-                    pool.shutdown(wait=False, cancel_futures=True)
-                    raise
-    failed = sum(said.startswith("failed") for _, _, said in results)
-    table(["client", "credential", "result"], results)
-    out.print(f"{many(len(results) - failed, 'rotation')} opened, {failed} failed.")
+            note(f"{many(len(left), 'rotation')} of {save} without a file yet.")
+        way = f"write to {save}" if save is not None else "mail a link to the owners of each"
+        confirm(f"Open {many(len(due), 'rotation')} and {way}?", yes)
+        again = {entry.credential_id for entry in left}
+        opening = _Opening(jamb, save, days, overlap)
+        results = _in_parts(opening, left, [entry_for(one) for one in due if one.credential.id not in again])
+    failed = sum(one.failed for one in results)
+    rows = [(one.client, one.credential, one.result) for one in results]
+    emit([asdict(one) for one in results], output, lambda: table(["client", "credential", "result"], rows))
+    note(f"{many(len(results) - failed, 'rotation')} opened, {failed} failed.")
     if failed:
         raise typer.Exit(2)
+
+
+def _in_parts(opening: _Opening, left: Sequence[Entry], fresh: Sequence[Entry]) -> list[_Result]:
+    """Open many by a few requests at the same time, telling how far it is."""
+    results: list[_Result] = []
+    parts = [(some, known) for known, all_of in ((True, left), (False, fresh)) for some in _together(all_of)]
+    with Progress(console=err, transient=True) as progress, ThreadPoolExecutor(AT_ONCE) as pool:
+        task = progress.add_task("Opening", total=len(left) + len(fresh))
+        try:
+            for done in pool.map(lambda part: opening.carry_out(part[0], listed=part[1]), parts):
+                results += done
+                progress.advance(task, len(done))
+        except BaseException:
+            # Whoever interrupts does not wait for the rest.
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
+    return results
+
+
+def _together(entries: Sequence[Entry]) -> list[Sequence[Entry]]:
+    return [entries[at : at + TOGETHER] for at in range(0, len(entries), TOGETHER)]
 
 
 def undo_all(
@@ -118,19 +135,91 @@ def _left(jamb: Jamb, folder: Path) -> list[Entry]:
     ]
 
 
-def _carry_out(jamb: Jamb, entry: Entry, folder: Path, days: int | None, overlap: int | None) -> tuple[str, str, str]:
-    try:
+@dataclass(frozen=True, slots=True)
+class _Result:
+    client: str
+    client_id: str
+    credential: str
+    credential_id: str
+    rotation_id: str
+    result: str
+    failed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Opening:
+    """How rotations are opened. `folder`: where what is secret is written; None: it is mailed to the owners."""
+
+    jamb: Jamb
+    folder: Path | None
+    days: int | None
+    overlap: int | None
+
+    def carry_out(self, entries: Sequence[Entry], *, listed: bool) -> list[_Result]:
+        """Open some at once; alone, what was opened before, or needs another person's yes."""
+        if self.folder is not None and not listed:
+            list_entries(self.folder, entries)
+        wanted = [
+            RotationWanted(client=one.client_id, credential=one.credential_id, id=one.rotation_id) for one in entries
+        ]
+        mailed = self.folder is None
         try:
-            opened = jamb.rotations.open(
-                entry.client_id, entry.credential_id, days=days, overlap_days=overlap, rotation_id=entry.rotation_id
-            )
-            verb = "followed by"
-        except AlreadyOpened:
-            # By a run that was stopped before it wrote the answer down.
-            opened, verb = jamb.rotations.reissue(entry.client_id, entry.rotation_id), "issued again as"
+            answer = self.jamb.rotations.open_all(wanted, days=self.days, overlap_days=self.overlap, to_owners=mailed)
+        except (Forbidden, DoneBefore):
+            # Whose role counts for some clients only may open theirs; what was done may have lost its answer.
+            return [self._alone(entry) for entry in entries]
+        except JambError as error:
+            return [_result(entry, in_short(error), failed=True) for entry in entries]
+        opened = {one.rotation.id: one for one in answer.opened}
+        failed = {one.id: error_of(one.problem) for one in answer.failed}
+        results = []
+        for entry in entries:
+            why = failed.get(entry.rotation_id)
+            if isinstance(why, AlreadyOpened | NeedsAgreement):
+                results.append(self._alone(entry))
+            elif why is not None:
+                results.append(_result(entry, in_short(why), failed=True))
+            else:
+                results.append(self._kept(entry, opened[entry.rotation_id], "followed by"))
+        return results
+
+    def _alone(self, entry: Entry) -> _Result:
+        try:
+            try:
+                opened = self.jamb.rotations.open(
+                    entry.client_id,
+                    entry.credential_id,
+                    days=self.days,
+                    overlap_days=self.overlap,
+                    rotation_id=entry.rotation_id,
+                    to_owners=self.folder is None,
+                )
+                verb = "followed by"
+            except AlreadyOpened:
+                if self.folder is None:
+                    return _result(entry, "opened already; the link is on its way to the owners")
+                # By a run that was stopped before it wrote the answer down.
+                opened, verb = self.jamb.rotations.reissue(entry.client_id, entry.rotation_id), "issued again as"
+        except JambError as error:
+            return _result(entry, in_short(error), failed=True)
+        return self._kept(entry, opened, verb)
+
+    def _kept(self, entry: Entry, opened: OpenedRotation, verb: str) -> _Result:
         said = f"{verb} {opened.rotation.new.hint}"
-        if keep(entry.target(folder), opened):
-            said += f" in {entry.target(folder).name}"
-    except JambError as error:
-        said = f"failed: {error.message}"
-    return entry.client_name, entry.hint, said
+        if opened.delivered_to:
+            said += f", mailed to {', '.join(opened.delivered_to)}"
+        elif self.folder is not None and keep(entry.target(self.folder), opened):
+            said += f" in {entry.target(self.folder).name}"
+        return _result(entry, said)
+
+
+def _result(entry: Entry, said: str, *, failed: bool = False) -> _Result:
+    return _Result(
+        client=entry.client_name,
+        client_id=entry.client_id,
+        credential=entry.hint,
+        credential_id=str(entry.credential_id),
+        rotation_id=str(entry.rotation_id),
+        result=f"failed: {said}" if failed else said,
+        failed=failed,
+    )

@@ -6,6 +6,7 @@ import json
 import os
 import re
 from base64 import b64decode
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID, uuid4
@@ -45,22 +46,27 @@ def entries_of(folder: Path) -> list[Entry]:
     return found
 
 
-def list_entry(folder: Path, due: Due) -> Entry:
-    """Write an entry to the folder's list, on the disk before this returns."""
-    made = Entry(uuid4(), due.client_id, due.client_name, due.credential.id, due.credential.hint)
-    kept = {
-        "rotation": str(made.rotation_id),
-        "client": made.client_id,
-        "name": made.client_name,
-        "credential": str(made.credential_id),
-        "hint": made.hint,
-    }
+def entry_for(due: Due) -> Entry:
+    return Entry(uuid4(), due.client_id, due.client_name, due.credential.id, due.credential.hint)
+
+
+def list_entries(folder: Path, made: Iterable[Entry]) -> None:
+    """Write entries to the folder's list, on the disk before this returns."""
+    lines = [
+        {
+            "rotation": str(one.rotation_id),
+            "client": one.client_id,
+            "name": one.client_name,
+            "credential": str(one.credential_id),
+            "hint": one.hint,
+        }
+        for one in made
+    ]
     folder.mkdir(parents=True, exist_ok=True)
     with os.fdopen(os.open(folder / _LIST, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a") as file:
-        file.write(json.dumps(kept) + "\n")
+        file.write("".join(json.dumps(line) + "\n" for line in lines))
         file.flush()
         os.fsync(file.fileno())
-    return made
 
 
 def target_of(folder: Path, client: str, hint: str) -> Path:

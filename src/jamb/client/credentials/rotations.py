@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
 from jamb.client.base.section import Section, path_segment
 from jamb.core.credentials.handover import Deliver
-from jamb.wire.credentials.rotations import Due, OpenedRotation, Rotation, Week
+from jamb.wire.credentials.rotations import (
+    Due,
+    NewRotations,
+    OpenedRotation,
+    OpenedRotations,
+    Rotation,
+    RotationWanted,
+    Week,
+)
 
 
 class Rotations(Section):
@@ -49,6 +57,23 @@ class Rotations(Section):
             body["id"] = str(rotation_id)
         path = f"/clients/{path_segment(client_id)}/credentials/{credential_id}/rotation"
         return self._transport.one(OpenedRotation, "POST", path, json=body)
+
+    def open_all(
+        self,
+        wanted: Iterable[RotationWanted],
+        *,
+        days: int | None = None,
+        overlap_days: int | None = None,
+        to_owners: bool = False,
+    ) -> OpenedRotations:
+        """Put another credential like it beside each of these, at most `MOST_AT_ONCE`, in one call.
+
+        What is secret is in this answer only, or with `to_owners` in mails to the owners; what could not be opened is
+        told in the answer, each by its problem.
+        """
+        deliver = Deliver.OWNERS if to_owners else None
+        asked = NewRotations(rotations=list(wanted), days=days, overlap_days=overlap_days, deliver=deliver)
+        return self._transport.one(OpenedRotations, "POST", "/rotations", json=asked.model_dump(mode="json"))
 
     def read(self, client_id: str, rotation_id: UUID) -> Rotation:
         return self._transport.one(Rotation, "GET", _one(client_id, rotation_id))

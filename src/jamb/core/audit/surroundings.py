@@ -19,6 +19,7 @@ TAKES_OVER = frozenset(
         "credentials.make",
         "credentials.add",
         "rotations.open",
+        "rotations.open-all",
         "rotations.reissue",
         "handovers.make",
         "handovers.seal",

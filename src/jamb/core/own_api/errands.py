@@ -114,7 +114,7 @@ _ACTING: Mapping[str, Mapping[str, _Errand]] = {
         ),
         "credentials.rotate": _Errand(
             "Rotate credentials",
-            "rotations.open rotations.reissue rotations.extend rotations.close rotations.abandon",
+            "rotations.open rotations.open-all rotations.reissue rotations.extend rotations.close rotations.abandon",
             "registrations.read credentials.read",
         ),
         "credentials.withdraw": _Errand(

@@ -131,6 +131,13 @@ OPERATIONS = (
         _CLIENT + "/credentials/{credential}/rotation",
         _CONTROL,
     ),
+    _operation(
+        "rotations.open-all",
+        "Put others beside many credentials at once",
+        "POST",
+        "/rotations",
+        _CONTROL,
+    ),
     _operation("rotations.reissue", "Issue a rotation's lost secret again", "POST", _ROTATION + "/reissue", _CONTROL),
     _operation("rotations.extend", "Let the overlap of a rotation last", "POST", _ROTATION + "/extension", _WRITE),
     _operation("rotations.close", "Withdraw the old credential of a rotation", "POST", _ROTATION + "/closing", _WRITE),

@@ -75,6 +75,17 @@ class Unit:
                 raise error() from violated
             raise
 
+    @contextmanager
+    def attempt(self) -> Iterator[None]:
+        """Do a part that is undone alone where it raises: what the block changed, and what it entered."""
+        before = len(self._entries)
+        try:
+            with self.session.begin_nested():
+                yield
+        except BaseException:
+            del self._entries[before:]
+            raise
+
     def _note_once(self) -> None:
         """Keep the key that the change bears, with what was changed. Of two at the same time one is undone whole."""
         if self.actor.once is None:

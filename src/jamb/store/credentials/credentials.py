@@ -18,7 +18,7 @@ from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
 from jamb.core.credentials.term import CredentialState, state_of
-from jamb.store.base.columns import MOMENT, among, blob, document, moment, one_of, parameter
+from jamb.store.base.columns import MOMENT, among, among_ids, blob, document, moment, one_of, parameter
 from jamb.store.base.reading import Reading, Rows, one
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
@@ -304,6 +304,10 @@ def seen(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str,
         )
     )
     return [(client_id, key, by) for client_id, key, by in rows]
+
+
+def by_ids(session: Session, credential_ids: Iterable[UUID]) -> list[CredentialRow]:
+    return list(session.scalars(sa.select(CredentialRow).where(among_ids(CredentialRow.id, credential_ids))))
 
 
 def credentials_of(session: Session, client_ids: Iterable[str]) -> list[CredentialRow]:

@@ -83,6 +83,21 @@ def by_id(session: Session, directory_id: UUID, rotation_id: UUID, *, lock: bool
     return LoadedRotation(*found) if found is not None else None
 
 
+def by_ids(session: Session, rotation_ids: Iterable[UUID]) -> dict[UUID, LoadedRotation]:
+    found = session.execute(_loaded().where(among_ids(RotationRow.id, rotation_ids)))
+    return {one[0].id: LoadedRotation(*one) for one in found}
+
+
+def open_of_credentials(session: Session, credential_ids: Iterable[UUID]) -> set[UUID]:
+    """Return those of these credentials that take part in an open rotation."""
+    wanted = set(credential_ids)
+    part = among_ids(RotationRow.old_id, wanted) | among_ids(RotationRow.new_id, wanted)
+    rows = session.execute(
+        sa.select(col(RotationRow.old_id), col(RotationRow.new_id)).where(part, col(RotationRow.ended).is_(None))
+    )
+    return {key for row in rows for key in row} & wanted
+
+
 def open_of_clients(client_ids: Iterable[str]) -> Reading[dict[str, list[RotationPicture]]]:
     """The open rotations by client."""
     return Reading(_open_of_clients(), {"clients": list(client_ids)}, _pictured)

@@ -14,7 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import NO_COLLECTIONS, Collection, CollectionTree
 from jamb.store.base import pages
-from jamb.store.base.columns import has, moment, parameter, words
+from jamb.store.base.columns import among, has, moment, parameter, words
 
 
 class ResourceRow(SQLModel, table=True):
@@ -284,6 +284,13 @@ def catalogue_at(session: Session, resource_id: UUID, revision: int) -> Catalogu
 def prepared(resource_id: UUID, revision: int) -> Catalogue | None:
     """Return the catalogue if it is prepared in this process."""
     return _prepared.get((resource_id, revision))
+
+
+def guarding(session: Session, client_ids: Iterable[str]) -> set[str]:
+    """Return those of these clients that guard a resource."""
+    return set(
+        session.scalars(select(ResourceRow.guard_client_id).where(among(ResourceRow.guard_client_id, client_ids)))
+    )
 
 
 def guarded_by(session: Session, client_id: str) -> list[str]:

@@ -12,6 +12,7 @@ from jamb.core.credentials.handover import Deliver
 from jamb.core.credentials.kinds import KeyType
 from jamb.core.rotation import RotationState
 from jamb.core.rotation.lifecycle import LONGEST_OVERLAP_DAYS
+from jamb.wire.base.problems import Problem
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
 from jamb.wire.base.text import MaybeSaid
 from jamb.wire.credentials.credentials import (
@@ -45,6 +46,9 @@ Successor = Annotated[
 ]
 
 
+OverlapDays = Annotated[int, Field(strict=True, ge=1, le=LONGEST_OVERLAP_DAYS), WHOLE]
+
+
 class NewRotation(Sent):
     """`successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
 
@@ -55,8 +59,32 @@ class NewRotation(Sent):
     id: UUID | None = None
     successor: Successor | None = None
     days: Days | None = None
-    overlap_days: Annotated[int, Field(strict=True, ge=1, le=LONGEST_OVERLAP_DAYS), WHOLE] | None = None
+    overlap_days: OverlapDays | None = None
     deliver: Deliver | None = None
+
+
+# How many are opened at once: others who add something in the directory wait as long.
+MOST_AT_ONCE = 50
+
+
+class RotationWanted(Sent):
+    """The credential that another is put beside; `id`: the rotation's, chosen by the caller."""
+
+    client: Annotated[str, Field(max_length=80)]
+    credential: UUID
+    id: UUID
+
+
+class NewRotations(Sent):
+    """Each is followed by one like it. `days`, `overlap_days`: of all; the policy's when left out.
+
+    `deliver`: "owners" has the link to each sent to the client's owners; left out, what is secret is in the answer.
+    """
+
+    rotations: Annotated[list[RotationWanted], Field(min_length=1, max_length=MOST_AT_ONCE)]
+    days: Days | None = None
+    overlap_days: OverlapDays | None = None
+    deliver: Literal[Deliver.OWNERS] | None = None
 
 
 class Extension(Sent):
@@ -124,6 +152,22 @@ class OpenedRotation(Answered):
     issued: IssuedSecret | None
     made: MadeCertificate | None
     delivered_to: list[str] = Field(default_factory=list)
+
+
+class NotOpened(Answered):
+    """A rotation that was not opened, by the id that was chosen for it, and why: a problem as a refusal is."""
+
+    id: UUID
+    client_id: str
+    credential_id: UUID
+    problem: Problem
+
+
+class OpenedRotations(Answered):
+    """Each that was asked for is in one of the two, in the order of asking."""
+
+    opened: list[OpenedRotation]
+    failed: list[NotOpened]
 
 
 class Week(Answered):

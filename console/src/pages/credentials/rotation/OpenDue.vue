@@ -1,21 +1,27 @@
 <script setup lang="ts">
-// Open rotations for what was chosen: the plan in dates first, then one after the other; what is secret is shown once.
+// Open rotations for what was chosen: the plan in dates first, then many at once; what is secret is shown once.
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { problemOf } from "@/api/problems";
-import { directory } from "@/api/session";
+import { madeName } from "@/api/network";
+import { inShort, problemFrom, problemOf } from "@/api/problems";
+import { can, directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import { save } from "@/ui/use/save";
 import { day } from "@/ui/use/times";
 import { useShownOnce } from "@/ui/use/unsaved";
 
 type Due = Schemas["Due"];
+type Result = { opened?: Schemas["OpenedRotation"]; failed?: string };
+// So many are opened by one request.
+const TOGETHER = 50;
 const props = defineProps<{ due: Due[] }>();
 const emit = defineEmits<{ opened: []; closed: [] }>();
 // What was chosen stays listed while the board beneath is read again.
 const rows = ref<Due[]>([...props.due]);
-const results = ref(new Map<string, { opened?: Schemas["OpenedRotation"]; failed?: string }>());
+const results = ref(new Map<string, Result>());
+const way = ref<"shown" | "owners">("shown");
+const deliver = computed(() => (way.value === "owners" ? ("owners" as const) : null));
 const busy = ref(false);
 const begun = ref(false);
 const kept = ref(false);
@@ -25,23 +31,53 @@ const opened = computed(() => [...results.value.values()].flatMap((one) => (one.
 const secret = computed(() => opened.value.filter((one) => one.issued || one.made));
 useShownOnce(() => (secret.value.length && !(kept.value && saved.value) ? "the new credentials" : null));
 
+function tell(one: Due, result: Result): void {
+  results.value = new Map(results.value).set(one.credential.id, result);
+}
 async function go(): Promise<void> {
   busy.value = begun.value = true;
   emit("opened");
-  for (const one of rows.value) {
-    try {
-      const made = await must(
-        api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/rotation", {
-          params: { path: { directory: directory.value, client: one.client_id, credential: one.credential.id } },
-          body: { successor: null, days: null, overlap_days: null },
-        }),
-      );
-      results.value = new Map(results.value).set(one.credential.id, { opened: made });
-    } catch (problem) {
-      results.value = new Map(results.value).set(one.credential.id, { failed: problemOf(problem).detail });
-    }
+  const all = [...rows.value];
+  if (can("rotations.open-all")) {
+    while (all.length) await openSome(all.splice(0, TOGETHER));
+  } else {
+    for (const one of all) await openAlone(one);
   }
   busy.value = false;
+}
+async function openSome(some: Due[]): Promise<void> {
+  const asked = some.map((one) => ({ client: one.client_id, credential: one.credential.id, id: madeName() }));
+  try {
+    const { opened, failed } = await must(
+      api.POST("/api/v1/directories/{directory}/rotations", {
+        params: { path: { directory: directory.value } },
+        body: { rotations: asked, days: null, overlap_days: null, deliver: deliver.value },
+      }),
+    );
+    const made = new Map(opened.map((one) => [one.rotation.old.id, one]));
+    const refused = new Map(failed.map((one) => [one.credential_id, one.problem]));
+    for (const one of some) {
+      const [done, problem] = [made.get(one.credential.id), refused.get(one.credential.id)];
+      if (done) tell(one, { opened: done });
+      else if (problem?.type.endsWith("needs-agreement")) await openAlone(one);
+      else tell(one, { failed: problem ? inShort(problemFrom(problem, problem.status)) : "It was not opened" });
+    }
+  } catch (problem) {
+    for (const one of some) tell(one, { failed: inShort(problemOf(problem)) });
+  }
+}
+async function openAlone(one: Due): Promise<void> {
+  try {
+    const made = await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/rotation", {
+        params: { path: { directory: directory.value, client: one.client_id, credential: one.credential.id } },
+        body: { successor: null, days: null, overlap_days: null, deliver: deliver.value },
+      }),
+    );
+    tell(one, { opened: made });
+  } catch (problem) {
+    tell(one, { failed: inShort(problemOf(problem)) });
+  }
 }
 function keep(): void {
   const texts = secret.value.map((one) =>
@@ -86,7 +122,10 @@ async function close(): Promise<void> {
           <td class="free">
             <template v-if="!begun">{{ one.credential.last_used_at ? day(one.credential.last_used_at) : "never" }}</template>
             <template v-else-if="results.get(one.credential.id)?.opened"
-              >✓ followed by <code>{{ results.get(one.credential.id)?.opened?.rotation.new.hint }}</code></template
+              >✓ followed by <code>{{ results.get(one.credential.id)?.opened?.rotation.new.hint }}</code><template
+                v-if="results.get(one.credential.id)?.opened?.delivered_to?.length"
+                >, mailed to {{ results.get(one.credential.id)?.opened?.delivered_to?.join(", ") }}</template
+              ></template
             >
             <span v-else-if="results.get(one.credential.id)?.failed" class="failed">▲ {{ results.get(one.credential.id)?.failed }}</span>
             <template v-else>…</template>
@@ -94,6 +133,14 @@ async function close(): Promise<void> {
         </tr>
       </tbody>
     </table>
+    <fieldset v-if="!begun" class="row plain">
+      <legend>Where do the new ones go?</legend>
+      <label><input v-model="way" type="radio" name="way" value="shown" /> Shown here, once</label>
+      <label
+        ><input v-model="way" type="radio" name="way" value="owners" /> A link in the mail of each client's owners; you never see a
+        secret</label
+      >
+    </fieldset>
     <div v-if="!begun" class="row">
       <NButton @click="emit('closed')">Cancel</NButton
       ><NButton type="primary" @click="go">Open {{ rows.length }} {{ rows.length === 1 ? "rotation" : "rotations" }}</NButton>

@@ -8,17 +8,20 @@ from uuid import UUID
 from fastapi import Query, Request, Response
 
 from jamb.actions.base.act import Act
-from jamb.actions.credentials import rotations
-from jamb.actions.credentials.adding import SHOWN, Added, Place
+from jamb.actions.credentials import opening, rotations
+from jamb.actions.credentials.adding import SHOWN, Added, Delivery, Place
 from jamb.actions.credentials.delivering import Delivered, to_owners
 from jamb.actions.credentials.handovers import HandoverTerms
 from jamb.actions.credentials.shown_once import carried, issued_answer, made_answer
 from jamb.core.credentials.handover import MOST_HOURS, Deliver
 from jamb.core.directory.policy import BOUNDS
+from jamb.core.errors import JambError
 from jamb.service.callers import TheRuntime, may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_position
 from jamb.service.http.routing import api_router
 from jamb.service.routes.credentials.additions import addition_of
+from jamb.service.runtime import Runtime
+from jamb.wire.base.problems import problem_of
 from jamb.wire.base.shapes import Page
 from jamb.wire.credentials import rotations as wire
 
@@ -83,6 +86,39 @@ def foresee(
     return [wire.Week.model_validate(one) for one in weeks]
 
 
+@router.post("/rotations")
+def open_rotations(
+    sent: wire.NewRotations, act: Annotated[Act, may("rotations.open-all")], runtime: TheRuntime
+) -> wire.OpenedRotations:
+    """Put another credential like it beside each of many. What of them is secret is in this answer only.
+
+    What cannot be opened is told by its problem, and hinders no other.
+    """
+    wanted = [opening.ToOpen(one.client, one.credential, one.id) for one in sent.rotations]
+    told: dict[UUID, Delivered] = {}
+
+    def by_mail(asked: opening.ToOpen) -> Delivery:
+        told[asked.rotation_id] = Delivered()
+        return _to_owners(runtime, told[asked.rotation_id])
+
+    delivering = by_mail if sent.deliver is not None else opening.shown
+    opened = opening.open_rotations(act, wanted, sent.days, sent.overlap_days, delivering)
+    results = list(zip(wanted, opened, strict=True))
+    return wire.OpenedRotations(
+        opened=[_opened(one, told.get(one.rotation.id)) for _, one in results if not isinstance(one, JambError)],
+        failed=[
+            wire.NotOpened(
+                id=asked.rotation_id,
+                client_id=asked.client_id,
+                credential_id=asked.credential_id,
+                problem=problem_of(one),
+            )
+            for asked, one in results
+            if isinstance(one, JambError)
+        ],
+    )
+
+
 @router.post("/clients/{client}/credentials/{credential}/rotation", status_code=201)
 def open_rotation(
     client: str,
@@ -94,15 +130,9 @@ def open_rotation(
     """Put another credential beside one. What of it is secret is in this answer only."""
     successor = addition_of(sent.successor, sent.days) if sent.successor is not None else None
     told = Delivered()
-    delivery = SHOWN
-    if sent.deliver is Deliver.OWNERS:
-        delivery = to_owners(runtime.backend, HandoverTerms(MOST_HOURS), carried, _following, told)
-    opened = rotations.open_rotation(
-        act, client, credential, successor, sent.days, sent.overlap_days, sent.id, delivery
-    )
-    if told.handover is not None:
-        return wire.OpenedRotation(rotation=opened.rotation, issued=None, made=None, delivered_to=told.names)
-    return _opened(opened)
+    delivery = _to_owners(runtime, told) if sent.deliver is Deliver.OWNERS else SHOWN
+    opened = opening.open_rotation(act, client, credential, successor, sent.days, sent.overlap_days, sent.id, delivery)
+    return _opened(opened, told)
 
 
 @router.get(_ONE)
@@ -161,7 +191,13 @@ def _following(at: Place, added: Added) -> str:
     )
 
 
-def _opened(opened: rotations.Opened) -> wire.OpenedRotation:
+def _to_owners(runtime: Runtime, told: Delivered) -> Delivery:
+    return to_owners(runtime.backend, HandoverTerms(MOST_HOURS), carried, _following, told)
+
+
+def _opened(opened: rotations.Opened, told: Delivered | None = None) -> wire.OpenedRotation:
+    if told is not None and told.handover is not None:
+        return wire.OpenedRotation(rotation=opened.rotation, issued=None, made=None, delivered_to=told.names)
     return wire.OpenedRotation(
         rotation=opened.rotation,
         issued=issued_answer(opened.added),
