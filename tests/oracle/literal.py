@@ -33,6 +33,7 @@ TAKES_OVER = {
     "credentials.make",
     "credentials.add",
     "rotations.open",
+    "rotations.open-all",
     "rotations.reissue",
     "handovers.make",
     "handovers.seal",

@@ -448,6 +448,7 @@ ROLES = {
         "credentials.add",
         "credentials.set-state",
         "rotations.open",
+        "rotations.open-all",
         "rotations.reissue",
         "rotations.extend",
         "rotations.close",
@@ -460,7 +461,7 @@ ROLES = {
         "findings.answer",
     },
 }
-OWNERS = (ROLES["custodian"] - {"findings.resolve"}) | {
+OWNERS = (ROLES["custodian"] - {"findings.resolve", "rotations.open-all"}) | {
     "clients.set-state",
     "tokens.revoke",
     "owners.change",

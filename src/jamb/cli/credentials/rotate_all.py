@@ -25,6 +25,8 @@ from jamb.wire.credentials.rotations import MOST_AT_ONCE, OpenedRotation, Rotati
 # So many are opened by one request, and so many requests are under way at the same time.
 TOGETHER = MOST_AT_ONCE
 AT_ONCE = 2
+# A plan or result of more lines is not read, and takes seconds to draw.
+MOST_SHOWN = 100
 WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's warning period when left out")]
 OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
 DaysOption = Annotated[
@@ -57,7 +59,9 @@ def open_all(
             emit(due, output, lambda: show_due(due))
             return
         if output is Form.TABLE:
-            show_due(due)
+            show_due(due[:MOST_SHOWN])
+            if len(due) > MOST_SHOWN:
+                note(f"And {len(due) - MOST_SHOWN:,} more; --dry-run lists all.")
         if left:
             note(f"{many(len(left), 'rotation')} of {save} without a file yet.")
         way = f"write to {save}" if save is not None else "mail a link to the owners of each"
@@ -66,11 +70,19 @@ def open_all(
         opening = _Opening(jamb, save, days, overlap)
         results = _in_parts(opening, left, [entry_for(one) for one in due if one.credential.id not in again])
     failed = sum(one.failed for one in results)
-    rows = [(one.client, one.credential, one.result) for one in results]
-    emit([asdict(one) for one in results], output, lambda: table(["client", "credential", "result"], rows))
+    emit([asdict(one) for one in results], output, lambda: _show(results))
     note(f"{many(len(results) - failed, 'rotation')} opened, {failed} failed.")
     if failed:
         raise typer.Exit(2)
+
+
+def _show(results: Sequence[_Result]) -> None:
+    """Show what failed, all of it, and the first of what was opened."""
+    failed, opened = [one for one in results if one.failed], [one for one in results if not one.failed]
+    shown = [*failed, *opened[:MOST_SHOWN]]
+    table(["client", "credential", "result"], [(one.client, one.credential, one.result) for one in shown])
+    if len(results) > len(shown):
+        note(f"And {len(results) - len(shown):,} more that were opened; -o json tells all.")
 
 
 def _in_parts(opening: _Opening, left: Sequence[Entry], fresh: Sequence[Entry]) -> list[_Result]:

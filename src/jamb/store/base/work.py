@@ -117,26 +117,28 @@ class Unit:
                 "the sealing key is not the one that sealed this directory's ledger, or the ledger was altered; "
                 "start with the JAMB_SEALING_KEY (or JAMB_HOME) that it was made with, then have the ledger verified"
             )
+        rows = []
         for action, subject, before, after, reason in self._entries:
             sequence = head.sequence + 1
             entry = Entry(sequence, self.now, self.actor.record(), action, subject, before, after, reason)
             digest = chained(head.hash, entry)
-            self.session.add(
-                ledger.LedgerEntryRow(
-                    directory_id=self.directory.id,
-                    sequence=sequence,
-                    at=self.now,
-                    actor=dict(entry.actor),
-                    action=action,
-                    subject=dict(subject),
-                    before=dict(before) if before is not None else None,
-                    after=dict(after) if after is not None else None,
-                    reason=reason,
-                    hash=digest,
-                )
+            rows.append(
+                {
+                    "directory_id": self.directory.id,
+                    "sequence": sequence,
+                    "at": self.now,
+                    "actor": dict(entry.actor),
+                    "action": action,
+                    "subject": dict(subject),
+                    "before": dict(before) if before is not None else None,
+                    "after": dict(after) if after is not None else None,
+                    "reason": reason,
+                    "hash": digest,
+                }
             )
             head.sequence, head.hash = sequence, digest
         head.seal = seal_of(self.sealer.ledger_key, head.sequence, head.hash)
+        ledger.append(self.session, rows)
         self._entries.clear()
 
 

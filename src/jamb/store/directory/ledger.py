@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import BigInteger, Column, ForeignKey, Index, Text, text
+from sqlalchemy import BigInteger, Column, ForeignKey, Index, Text, insert, text
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.ledger import Entry
@@ -47,6 +47,11 @@ class LedgerHeadRow(SQLModel, table=True):
 def head(session: Session, directory_id: UUID, *, lock: bool = False) -> LedgerHeadRow | None:
     statement = select(LedgerHeadRow).where(LedgerHeadRow.directory_id == directory_id)
     return session.exec(statement.with_for_update() if lock else statement).first()
+
+
+def append(session: Session, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Write entries, by column. Nobody reads them in this session, so none becomes a table object."""
+    session.connection().execute(insert(LedgerEntryRow), rows)
 
 
 def page(
