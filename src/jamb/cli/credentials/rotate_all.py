@@ -133,7 +133,8 @@ def _left(jamb: Jamb, folder: Path) -> list[Entry]:
     if not without:
         return []
     rotations = {one.id: one for one in jamb.rotations.list()}
-    waiting = {one.credential.id for one in jamb.rotations.due(within=3650)}
+    unopened = any(entry.rotation_id not in rotations for entry in without)
+    waiting = {one.credential.id for one in jamb.rotations.due(within=3650)} if unopened else set()
     shown_once = {CredentialKind.SECRET, CredentialKind.CERTIFICATE}
     return [
         entry
