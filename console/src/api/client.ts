@@ -13,9 +13,16 @@ export const setCsrf = (value: string): void => void (csrf = value);
 const onSignedOut = new Set<() => void>();
 export const whenSignedOut = (listener: () => void): void => void onSignedOut.add(listener);
 
-const onChanged = new Set<() => void>();
+/** A change that was done: what was sent, and what came back. */
+export interface Change {
+  method: string;
+  path: string;
+  sent: unknown;
+  got: unknown;
+}
+const onChanged = new Set<(done: Change) => void>();
 /** Hear of every change that was done. */
-export const whenChanged = (listener: () => void): void => void onChanged.add(listener);
+export const whenChanged = (listener: (done: Change) => void): void => void onChanged.add(listener);
 // What only asks, though its question is too long for an address.
 const ASKS = /\/(preview|lookup|leaks|trial|draft|explanation|check|probe|evaluation|comparison)$/;
 
@@ -35,11 +42,23 @@ function guarded(request: Request): Request {
 }
 
 async function speak(request: Request): Promise<Response> {
+  const { method } = request;
+  const path = new URL(request.url).pathname;
+  if (method === "GET" || ASKS.test(path)) return admitted(request);
+  const sent = await bodyOf(request);
   const response = await admitted(request);
-  const changes = request.method !== "GET" && !ASKS.test(new URL(request.url).pathname);
-  if (changes && response.ok) onChanged.forEach((listener) => listener());
+  if (response.ok) {
+    const got = await bodyOf(response);
+    onChanged.forEach((listener) => listener({ method, path, sent, got }));
+  }
   return response;
 }
+
+const bodyOf = (one: Request | Response): Promise<unknown> =>
+  one
+    .clone()
+    .json()
+    .catch(() => null);
 
 /** Send a request. Where the session ended, or the person is to show who they are, they are asked over the page first. */
 async function admitted(request: Request): Promise<Response> {
@@ -60,4 +79,12 @@ export async function must<T>(call: Promise<{ data?: T; error?: unknown; respons
   const { data, error, response } = await call;
   if (!response.ok) throw new ApiError(problemFrom(error, response.status));
   return data as T;
+}
+
+/** Do a change that is known by its address alone, or throw its problem. `version`: of what is put there. */
+export async function change(path: string, body: unknown, version?: string): Promise<void> {
+  const headers = { "Content-Type": "application/json", ...(version ? { "If-Match": `"${version}"` } : {}) };
+  const sent = { method: version ? "PUT" : "POST", headers, body: body ? JSON.stringify(body) : null };
+  const response = await speak(new Request(new URL(path, location.origin), sent));
+  if (!response.ok) throw new ApiError(problemFrom(await bodyOf(response), response.status));
 }

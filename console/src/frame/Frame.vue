@@ -9,6 +9,7 @@ import { NEXT, showNext, shown } from "@/ui/use/times";
 import Find from "./Find.vue";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
+import UndoPanel from "./UndoPanel.vue";
 import { placesAt } from "./places";
 
 // Who only owns clients finds only the pages that show theirs.
@@ -126,6 +127,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           <strong>{{ current?.person.name }}</strong>
           <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
         </p>
+        <UndoPanel />
         <button type="button" @click="router.push({ name: 'password' })">
           Your sign-in<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template>
         </button>
@@ -240,7 +242,7 @@ ul a.on {
 .who span {
   color: var(--rail-soft);
 }
-.foot button,
+.foot :deep(button),
 .foot a {
   all: unset;
   cursor: pointer;
@@ -248,11 +250,11 @@ ul a.on {
   padding: 4px 0;
 }
 .foot a:hover,
-.foot button:hover {
+.foot :deep(button):hover {
   text-decoration: underline;
 }
 .foot a:focus-visible,
-.foot button:focus-visible {
+.foot :deep(button):focus-visible {
   outline: 2px solid #f0b860;
   outline-offset: 2px;
 }

@@ -182,16 +182,15 @@ const count = (part: string) =>
             </div>
             <div class="wide"><Standing :client="client" /></div>
             <div class="wide">
-              <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">
-                {{ sheet ? "Hide the connection sheet" : "Connection sheet" }}
-              </button>
-              <RouterLink
-                v-if="client.grant_types.includes('authorization_code')"
-                class="beside"
-                :to="{ name: 'sign-in-steps', params: { id } }"
-                >Try a sign-in, step by step</RouterLink
-              >
-              <SaveCharter v-if="can('charters.read')" class="beside" :client="id" />
+              <div class="row">
+                <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">
+                  {{ sheet ? "Hide the connection sheet" : "Connection sheet" }}
+                </button>
+                <RouterLink v-if="client.grant_types.includes('authorization_code')" :to="{ name: 'sign-in-steps', params: { id } }"
+                  >Try a sign-in, step by step</RouterLink
+                >
+                <SaveCharter v-if="can('charters.read')" :client="id" />
+              </div>
               <SheetPanel v-if="sheet && sheets" :sheets="sheets" />
             </div>
           </section>
@@ -277,9 +276,6 @@ const count = (part: string) =>
 </template>
 
 <style scoped>
-.beside {
-  margin-left: var(--s4);
-}
 .sides {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 128px;

@@ -12,16 +12,20 @@ const can = useCan();
 const props = defineProps<{ client: Schemas["Client"] }>();
 const sure = ref<"" | "disable" | "revoke-tokens">("");
 const said = ref("");
+// In which state it was said: another one makes it untrue.
+const saidOf = ref("");
 const error = ref<unknown>(null);
 const stale = useStale();
 const params = () => ({ path: { directory: directory.value, client: props.client.id } });
 
 async function run(call: () => Promise<string>): Promise<void> {
   error.value = null;
+  saidOf.value = "";
   try {
     said.value = await call();
     sure.value = "";
     await stale();
+    saidOf.value = props.client.state;
   } catch (problem) {
     error.value = problem;
   }
@@ -56,7 +60,7 @@ const revokeTokens = () =>
       </button>
       <button v-else-if="can('clients.set-state')" type="button" class="link-button small" @click="state('live')">Enable it again</button>
       <button v-if="can('tokens.revoke')" type="button" class="link-button small" @click="sure = 'revoke-tokens'">Revoke its tokens</button>
-      <span v-if="said" role="status" class="small">{{ said }}</span>
+      <span v-if="said && (!saidOf || saidOf === client.state)" role="status" class="small">{{ said }}</span>
     </div>
     <template v-else>
       <p v-if="sure === 'disable'">
@@ -67,7 +71,7 @@ const revokeTokens = () =>
       <div class="row">
         <NButton size="small" @click="sure = ''">Cancel</NButton
         ><NButton size="small" type="error" ghost @click="sure === 'disable' ? state('disabled') : revokeTokens()">{{
-          sure === "disable" ? "Disable it" : "Cut them off"
+          sure === "disable" ? "Disable it" : "Revoke them"
         }}</NButton>
       </div>
     </template>

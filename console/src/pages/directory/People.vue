@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
+import { offer } from "@/api/undo";
 import { readHolders, readPeople, useGroups, usePeople, useRoles, useStale } from "@/api/reads/directory";
 import ExportList from "@/ui/ExportList.vue";
 import Loadable from "@/ui/Loadable.vue";
@@ -114,14 +115,21 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
     yes: "Withdraw the role",
   });
   if (!sure) return;
-  await change(() =>
-    must(
+  const path = { directory: directory.value, role: role.name };
+  await change(async () => {
+    await must(
       api.POST("/api/v1/directories/{directory}/roles/{role}/assignments/withdrawal", {
-        params: { path: { directory: directory.value, role: role.name } },
+        params: { path },
         body: { kind: held.kind, holders: [held.id] },
       }),
-    ),
-  );
+    );
+    const { kind, collections } = held.reach;
+    offer({
+      said: `You withdrew ${role.name} from ${held.name}.`,
+      path: `/api/v1/directories/${directory.value}/roles/${encodeURIComponent(role.name)}/assignments`,
+      body: { kind: held.kind, holders: [held.id], reach: { kind, collections }, expires_at: held.expires_at },
+    });
+  });
 };
 </script>
 

@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
+import { offer } from "@/api/undo";
 import { useGroups, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import { useMeanwhile } from "@/ui/use/meanwhile";
@@ -144,10 +145,18 @@ async function save(): Promise<void> {
   await attempt(async () => {
     // Read when it is sent: what was chosen of somebody else's change is in the form by then.
     const body = () => Object.fromEntries(changes.value.map((one) => [one.name, draft.value[one.name]]));
-    const done = await saving(
-      async () =>
-        void (await must(api.PUT("/api/v1/directories/{directory}/policy", { params: { path, header: header() }, body: body() }))),
-    );
+    const done = await saving(async () => {
+      const before = Object.fromEntries(changes.value.map((one) => [one.name, base.value[one.name]]));
+      const { version } = await must(
+        api.PUT("/api/v1/directories/{directory}/policy", { params: { path, header: header() }, body: body() }),
+      );
+      offer({
+        said: "You changed the policy.",
+        path: `/api/v1/directories/${directory.value}/policy`,
+        body: before,
+        version,
+      });
+    });
     if (!done) return;
     await stale();
     emit("done");
