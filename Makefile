@@ -36,9 +36,9 @@ truth: ## the audit against a slow judge of its own words; SEEDS=, FIRST=, CLIEN
 	@tools/setup test
 	JAMB_TRUTH_FIRST=$(or $(FIRST),1) JAMB_TRUTH_SEEDS=$(or $(SEEDS),20) JAMB_TRUTH_CLIENTS=$(or $(CLIENTS),10000) JAMB_TRUTH_CHANGES=$(or $(CHANGES),5000) .venv/bin/pytest -p no:xdist -o addopts="" --timeout=0 -s tests/oracle
 
-bench: ## figures, each beside a floor run in the same minute
+bench: ## figures, each beside a floor run in the same minute; PART=, JSON=, BASE= (a file of an earlier run)
 	@tools/setup test
-	.venv/bin/python -m benchmarks
+	.venv/bin/python -m benchmarks $(PART)
 
 format: ## lay out and mend what can be mended by itself
 	.venv/bin/ruff check --fix src tests benchmarks

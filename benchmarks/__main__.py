@@ -1,4 +1,8 @@
-"""Run every benchmark on a demo of its own and print the figures, each beside its floor."""
+"""Run every benchmark on a demo of its own and print the figures, each beside its floor.
+
+`JSON=file` names where the figures are kept (`.jamb-bench/figures.json`), `BASE=file` those of an earlier run to be
+shown beside them.
+"""
 
 from __future__ import annotations
 
@@ -23,6 +27,7 @@ from benchmarks import (
     auditing,
     decisions,
     estate,
+    figures,
     guarding,
     notices,
     people,
@@ -47,6 +52,8 @@ def main(*only: str) -> None:
     unknown = set(only) - PARTS.keys()
     if unknown:
         sys.exit(f"There is no part {', '.join(sorted(unknown))}; there are {', '.join(PARTS)}.")
+    earlier = os.environ.get("BASE", "")
+    base = figures.read(Path(earlier)) if earlier else None
     fresh()
     wanted = [PARTS[name] for name in only or PARTS]
     if not only:
@@ -59,6 +66,12 @@ def main(*only: str) -> None:
         for part in wanted:
             part()
             sys.stdout.flush()
+    kept = Path(os.environ.get("JSON") or HOME / "figures.json")
+    figures.keep(kept)
+    print(f"\nThe figures are kept in {kept}")
+    if base is not None:
+        print(f"\nBeside {earlier} (*: more than {figures.NOISE:.0%} apart)")
+        print("\n".join(figures.beside(base)))
 
 
 def noticed() -> None:
@@ -72,6 +85,7 @@ def decided() -> None:
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
         print(f"  {name:<20} {rate:10,.0f}")
+        figures.note("decisions", f"{name} a second", rate)
 
 
 def guarded() -> None:
@@ -275,6 +289,7 @@ def _table(seen: dict[str, list[Load]]) -> None:
         ratios = [token.server_cpu / base.server_cpu for token, base in zip(seen[name], seen["floor"], strict=True)]
         span = f"{min(ratios):.2f} to {max(ratios):.2f}"
         print(f"  CPU of a token by {name} over the floor, round by round: median {median(ratios):.2f}, {span}")
+        figures.note("tokens", f"CPU by {name} over the floor", median(ratios))
 
 
 @contextmanager

@@ -19,6 +19,7 @@ from statistics import median
 import httpx
 from pydantic import SecretStr
 
+from benchmarks import figures
 from benchmarks.load import children_cpu, cpu_of
 from jamb.actions.audit.evaluation import sweep
 from jamb.actions.base.backend import Backend
@@ -112,6 +113,8 @@ def measure(base_url: str, slug: str, service: int, floor_url: str, floor: int, 
                 rounds.append((base, _cost(http, root + path.format(**known), service, postmaster, REQUESTS)))
             ratios = sorted(one.service / max(base.service, 0.01) for base, one in rounds)
             values = [median(getattr(one, part) for _, one in rounds) for part in ("service", "database", "wall")]
+            figures.note("administration", f"{name}, floors", median(ratios))
+            figures.note("administration", f"{name}, database ms", values[1])
             yield (
                 f"  {name:<26}{values[0]:9.1f}{median(ratios):9.0f}{f'{ratios[0]:.0f} to {ratios[-1]:.0f}':>13}"
                 f"{goal or '':>7}{values[1]:13.1f}{values[2]:10.1f}"

@@ -11,6 +11,7 @@ from uuid import uuid4
 import jwt
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 
+from benchmarks import figures
 from jamb.guard import dpop, verify
 from jamb.guard.reach import Revocations
 from jamb.guard.verify import bounded, require_permission
@@ -77,6 +78,7 @@ def measure() -> list[str]:
 
 def _span(seen: dict[str, list[float]], name: str) -> str:
     ratios = [base / one for base, one in zip(seen["floor"], seen[name], strict=True)]
+    figures.note("guards", f"{name}, times the floor", median(ratios))
     return f"{median(ratios):.2f} times the floor's time, {min(ratios):.2f} to {max(ratios):.2f}"
 
 

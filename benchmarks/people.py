@@ -17,6 +17,7 @@ from urllib.parse import parse_qs, urlencode, urlsplit
 
 import httpx
 
+from benchmarks import figures
 from benchmarks.load import Load, burst
 from jamb.client import ClientCredentials, Jamb
 from jamb.core.permissions import AccessKind
@@ -111,6 +112,7 @@ def _lines(seen: dict[str, list[Load]]) -> Iterator[str]:
     yield f"  {'':<11}{'CPU ms':>9}{heads}"
     for name, runs in seen.items():
         ratios = [one.server_cpu / base.server_cpu for one, base in zip(runs, seen["floor"], strict=True)]
+        figures.note("people", f"CPU by {name} over the floor", median(ratios))
         yield (
             f"  {name:<11}{1000 * median(one.server_cpu for one in runs):9.3f}"
             f"{1000 * median(one.database_cpu for one in runs):17.3f}"

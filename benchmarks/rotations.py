@@ -14,6 +14,8 @@ from pathlib import Path
 
 import psycopg
 
+from benchmarks import figures
+
 CREDENTIALS = int(os.environ.get("BENCH_ROTATIONS", "2000"))
 KILLS = 8
 _LOAD = """
@@ -77,6 +79,7 @@ def measure(url: str, base_url: str, client_id: str, secret: str) -> list[str]:
         doubled = _whole(url)
         files = len(list((Path(folder) / "out").glob("rotated-*.after")))
     assert doubled == files == CREDENTIALS, (doubled, files)
+    figures.note("rotations", "a second, kills included", CREDENTIALS / spent)
     return [
         f"  {CREDENTIALS:,} planned by the command line in {plan:.1f} s",
         f"  opened in {spent:.0f} s, {KILLS} kills and their new starts included: {CREDENTIALS / spent:.0f} a second",

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import subprocess
 import sys
+from pathlib import Path
 
 from benchmarks.administration import READS
 
 from tests.world import ROOT
 
 
-def test_the_reads_of_a_steward_are_measured_beside_the_floor() -> None:
+def test_the_reads_of_a_steward_are_measured_beside_the_floor_and_an_earlier_run(tmp_path: Path) -> None:
+    base, kept = tmp_path / "base.json", tmp_path / "kept.json"
+    base.write_text(json.dumps({"figures": {"administration, whoami, floors": 1000, "tokens, gone": 2}}))
     done = subprocess.run(
         [sys.executable, "-m", "benchmarks", "administration"],
         cwd=ROOT,
-        env={**os.environ, "CLIENTS": "60", "QUICK": "1"},
+        env={**os.environ, "CLIENTS": "60", "QUICK": "1", "BASE": str(base), "JSON": str(kept)},
         capture_output=True,
         text=True,
         timeout=240,
@@ -24,6 +28,10 @@ def test_the_reads_of_a_steward_are_measured_beside_the_floor() -> None:
     )
     assert done.returncode == 0, done.stderr[-2000:]
     assert [name for name in READS if not re.search(rf"^  {re.escape(name)} +\d", done.stdout, re.MULTILINE)] == []
+    noted = json.loads(kept.read_text())["figures"]
+    assert {f"administration, {name}, floors" for name in READS} <= noted.keys()
+    assert re.search(r"^  administration, whoami, floors +[\d.]+ +1,000.00 +0.0\d  \*$", done.stdout, re.MULTILINE)
+    assert "tokens, gone: in one of the two only" in done.stdout
 
 
 def test_a_part_that_there_is_not_is_named() -> None:
