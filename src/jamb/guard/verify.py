@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any
 
 import jwt
@@ -22,6 +23,8 @@ from jamb.guard.refusals import Refused
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
 CLOCK_SKEW_SECONDS = 30
 LONGEST_TOKEN = 8192
+# Of so many headers what they say is kept: an issuer has a few keys, and a stranger's push out no more than each other.
+HEADERS_KEPT = 64
 # Of clients that passed a token on, those that came last.
 MOST_WAYS = 8
 # Made by the issuer to try a client: everything is checked as for an access token, and then nothing is done.
@@ -78,7 +81,7 @@ def verify(
     if len(token) > LONGEST_TOKEN:
         raise _invalid("the token is too long")
     try:
-        header = jwt.get_unverified_header(token)
+        header = _header(token.partition(".")[0])
     except jwt.InvalidTokenError as error:
         raise _invalid("the token is not a JWT") from error
     kind = str(header.get("typ", "")).lower().removeprefix("application/")
@@ -120,6 +123,15 @@ def verify(
         certificate=certificate,
         by_way_of=_ways(claims),
     )
+
+
+@lru_cache(maxsize=HEADERS_KEPT)
+def _header(part: str) -> Mapping[str, Any]:
+    """Return what the first part of a token says, which all tokens of a key have in common.
+
+    The rest is read once, where the signature is checked. Raises `jwt.InvalidTokenError` where it is no header.
+    """
+    return jwt.get_unverified_header(f"{part}..")
 
 
 def _confirmed(confirmed: Any) -> tuple[str, str]:
