@@ -1,6 +1,12 @@
 // Each change that is done by one address and undone by another says how; what it must not undo, it does not offer.
-import { expect, test } from "vitest";
+import { expect, test, vi } from "vitest";
 import { oppositeOf } from "@/api/undo";
+
+const may = new Set(["clients.restore", "findings.end-waiver"]);
+vi.mock("@/api/session", async (original) => ({
+  ...(await original<object>()),
+  can: (operation: string) => may.has(operation),
+}));
 
 const HERE = "/api/v1/directories/quay";
 const done = (method: string, path: string, sent: unknown, got: unknown) => oppositeOf({ method, path: HERE + path, sent, got });
@@ -68,4 +74,10 @@ test.each([
   ["a role that was assigned", "POST", "/roles/registrar/assignments", { holders: ["ines"] }, {}],
 ])("%s is not offered", (_, method, path, sent, got) => {
   expect(done(method, path, sent, got)).toBeNull();
+});
+
+test("what somebody else would have to undo is not offered", () => {
+  may.clear();
+  expect(done("POST", "/clients/c1/removal", { reason: "" }, { name: "Board" })).toBeNull();
+  expect(done("POST", "/clients/c1/state", { state: "disabled" }, { name: "Board" })).not.toBeNull();
 });

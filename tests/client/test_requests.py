@@ -25,6 +25,7 @@ from jamb.core.errors import Busy, JambError
 from jamb.service.app import ROUTERS
 from jamb.wire.base.problems import MEDIA_TYPE, problem_of
 from jamb.wire.base.shapes import Sent
+from jamb.wire.credentials.rotations import RotationWanted
 
 URL = "http://jamb.example"
 ROUTES = [
@@ -78,6 +79,7 @@ def made(name: str, kind: Any) -> Any:
         (datetime, datetime.now(UTC)),
         (bytes, b"x"),
         (Path, Path("file")),
+        (RotationWanted, RotationWanted(client="x", credential=uuid4(), id=uuid4())),
     ):
         if kind is wanted:
             return value

@@ -83,7 +83,7 @@ export async function must<T>(call: Promise<{ data?: T; error?: unknown; respons
 
 /** Do a change that is known by its address alone, or throw its problem. `version`: of what is put there. */
 export async function change(path: string, body: unknown, version?: string): Promise<void> {
-  const headers = { "Content-Type": "application/json", ...(version ? { "If-Match": `"${version}"` } : {}) };
+  const headers = { ...(body ? { "Content-Type": "application/json" } : {}), ...(version ? { "If-Match": `"${version}"` } : {}) };
   const sent = { method: version ? "PUT" : "POST", headers, body: body ? JSON.stringify(body) : null };
   const response = await speak(new Request(new URL(path, location.origin), sent));
   if (!response.ok) throw new ApiError(problemFrom(await bodyOf(response), response.status));

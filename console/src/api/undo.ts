@@ -1,7 +1,7 @@
 // What was done here within the hour and can be undone: by the opposite change, which is let in and judged as every other.
 import { computed, ref } from "vue";
 import { type Change, type Schemas, change, whenChanged } from "./client";
-import { current, directory } from "./session";
+import { can, current, directory } from "./session";
 
 export interface Undo {
   id: number;
@@ -23,6 +23,8 @@ type Opposite = Pick<Undo, "said" | "path" | "body" | "version">;
 interface Rule {
   done: RegExp;
   method: "POST" | "DELETE";
+  /** What undoing takes, where that is another right than doing; whoever lacks it is not offered it. */
+  needs?: string;
   undo: (path: string, sent: never, got: never) => Opposite | null;
 }
 const sentReach = ({ kind, collections }: Schemas["Reach"]) => ({ kind, collections });
@@ -50,6 +52,7 @@ const RULES: Rule[] = [
   {
     done: /\/clients\/[^/]+\/removal$/,
     method: "POST",
+    needs: "clients.restore",
     undo: (path, _, got: Schemas["Removed"]) => ({
       said: `You removed ${got.name}.`,
       path: path.replace(/removal$/, "restoration"),
@@ -77,6 +80,7 @@ const RULES: Rule[] = [
   {
     done: /\/findings\/[^/]+\/waiver$/,
     method: "POST",
+    needs: "findings.end-waiver",
     undo: (path, _, got: Schemas["KeptFinding"]) => ({
       said: `You waived a finding of ${got.client_name}: ${got.title}.`,
       path: `${path}/ending`,
@@ -135,7 +139,8 @@ export async function undo(one: Undo): Promise<void> {
 /** Return how a change is undone; null: it is not, or its page knows how. */
 export function oppositeOf({ method, path, sent, got }: Change): Opposite | null {
   const rule = RULES.find((one) => one.method === method && one.done.test(path));
-  return rule ? rule.undo(path, sent as never, got as never) : null;
+  if (!rule || (rule.needs && !can(rule.needs))) return null;
+  return rule.undo(path, sent as never, got as never);
 }
 
 whenChanged((done) => {

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from jamb.client.base.section import Section, path_segment
 from jamb.core.credentials.handover import Deliver
+from jamb.wire.base.shapes import checked
 from jamb.wire.credentials.rotations import (
     Due,
     NewRotations,
@@ -70,9 +71,13 @@ class Rotations(Section):
 
         What is secret is in this answer only, or with `to_owners` in mails to the owners; what could not be opened is
         told in the answer, each by its problem.
+
+        Raises:
+            BadInput: none, or more than are opened at once.
         """
         deliver = Deliver.OWNERS if to_owners else None
-        asked = NewRotations(rotations=list(wanted), days=days, overlap_days=overlap_days, deliver=deliver)
+        body = {"rotations": list(wanted), "days": days, "overlap_days": overlap_days, "deliver": deliver}
+        asked = checked(NewRotations, body, "These rotations cannot be asked for.")
         return self._transport.one(OpenedRotations, "POST", "/rotations", json=asked.model_dump(mode="json"))
 
     def read(self, client_id: str, rotation_id: UUID) -> Rotation:
