@@ -63,6 +63,9 @@ export function keepFocus(): void {
     if (!(event.target as HTMLElement).closest(FOCUSABLE)) last = null;
   });
   new MutationObserver(() => {
+    // At once, and not at the page's beginning for as long as a busy machine takes: where it belongs is seen after that.
+    const page = last && !last.isConnected && document.activeElement === document.body ? document.querySelector("main") : null;
+    if (page) wait(page);
     // Soon, however much goes on changing.
     pending ||= window.setTimeout(() => {
       pending = 0;
