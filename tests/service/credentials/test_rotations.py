@@ -6,16 +6,17 @@ import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import pytest
 
 from jamb.client import AccessToken, BadInput, Conflict, Jamb, JambError
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.term import CredentialState
-from jamb.core.errors import StillInUse
+from jamb.core.errors import AlreadyOpened, StillInUse
 from jamb.core.rotation import RotationState
-from jamb.wire.credentials.rotations import OpenedRotation, Rotation
+from jamb.wire.base.problems import error_of
+from jamb.wire.credentials.rotations import MOST_AT_ONCE, OpenedRotation, Rotation, RotationWanted
 from tests.world import Made, World, wait_until
 
 DAY = timedelta(days=1)
@@ -177,6 +178,25 @@ def test_each_kind_may_follow_another(
     assert (opened.made is not None) is (kind is CredentialKind.CERTIFICATE)
     assert (opened.issued is not None) is (kind is CredentialKind.SECRET)
     custodian.rotations.abandon(made.id, opened.rotation.id)
+
+
+def test_many_are_opened_by_one_call_and_each_that_is_not_says_why(world: World, custodian: Jamb) -> None:
+    first, second, third = (world.client(granted=["berths.view"]) for _ in range(3))
+    old = {made.id: aged(world, made, 5) for made in (first, second, third)}
+    alone = custodian.rotations.open(third.id, old[third.id]).rotation
+    wanted = [RotationWanted(client=key, credential=credential, id=uuid4()) for key, credential in old.items()]
+    done = custodian.rotations.open_all(wanted, overlap_days=3)
+    assert [one.rotation.id for one in done.opened] == [one.id for one in wanted[:2]]
+    assert [(one.id, one.problem.detail) for one in done.failed] == [
+        (wanted[2].id, f"{alone.old.hint} takes part in a rotation already.")
+    ]
+    for made, opened in zip((first, second), done.opened, strict=True):
+        assert world.ask_token(Made(made.id, made.name, secret_in(opened))).status_code == 200
+        assert world.ask_token(made).status_code == 200
+    again = custodian.rotations.open_all(wanted[:2])
+    assert {error_of(one.problem).code for one in again.failed} == {AlreadyOpened.code}, "they can be issued again"
+    with pytest.raises(BadInput, match="cannot be asked for"):
+        custodian.rotations.open_all(wanted * MOST_AT_ONCE)
 
 
 def test_two_custodians_at_once_open_one_rotation(world: World, custodian: Jamb) -> None:
