@@ -153,6 +153,26 @@ def _(scene: Scene) -> None:
         scene.held.add(scene.clients["Strong"])
 
 
+@pytest.mark.parametrize("kind", ["keys", "issuer"])
+def test_a_key_of_ones_own_is_judged_though_what_follows_is_delivered_to_the_owners(
+    world: World, backend: Backend, kind: str
+) -> None:
+    scene = made_scene(world, backend, ("custodian",), ())
+    by_setup = Act(backend, scene.directory, SETUP, datetime.now(UTC))
+    old = add_credential(by_setup, scene.clients["Strong"], SecretIssued(20), "").credential.id
+    key = ECKey.generate_key("P-256", {"kid": "mine", "use": "sig", "alg": "ES256"}).as_dict(private=False)
+    own = {"kind": kind, "keys": {"keys": [key]}}
+    if kind == "issuer":
+        own |= {"issuer": "https://mine.example", "subject": "me"}
+    try:
+        path = f"{of(scene, 'Strong')}/credentials/{old}/rotation"
+        answer = scene.call(scene.adversary, "POST", path, {"successor": own, "deliver": "owners"})
+        assert (answer.status_code, "needs-agreement" in answer.text) == (409, True), answer.text
+        assert len(list_credentials(backend, scene, "Strong")) == 1
+    finally:
+        scene.close()
+
+
 @way("whoever manages people makes themself more through a group", "")
 def _(scene: Scene) -> None:
     give(scene, "people.manage")

@@ -23,7 +23,7 @@ from jamb.guard.refusals import Refused
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
 CLOCK_SKEW_SECONDS = 30
 LONGEST_TOKEN = 8192
-# Of so many headers what they say is kept: an issuer has a few keys, and a stranger's push out no more than each other.
+# Of so many headers what they say is kept: an issuer has a few keys. What a stranger pushes out is only read again.
 HEADERS_KEPT = 64
 # Of clients that passed a token on, those that came last.
 MOST_WAYS = 8

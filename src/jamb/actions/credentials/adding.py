@@ -57,11 +57,6 @@ class Added:
     pair: KeyPair | None = None
     replaced: Credential | None = None
 
-    @property
-    def is_secret(self) -> bool:
-        """Whether there is something that must reach somebody, and nobody else."""
-        return self.pair is not None or any(sheet.secret for sheet in self.sheets)
-
 
 @dataclass(frozen=True, slots=True)
 class Place:
@@ -271,8 +266,9 @@ class Delivery:
 
     Attributes:
         then: what is done with it in the same transaction.
-        gains: who could act as the client with it, from the client's place: ids of people and clients; None: whoever
-            adds it, because they see it, or choose whose key it is.
+        gains: who could act as the client with what is made here, from the client's place: ids of people and clients;
+            None: whoever adds it, because they see it. Whoever chooses whose key it is gains by that, whatever is
+            delivered to whom.
     """
 
     then: Then | None = None
@@ -280,12 +276,13 @@ class Delivery:
 
     def judge(self, at: Place, wanted: Addition) -> Place:
         """Judge who comes to act as the client by it, and return the place with who sees it."""
-        gainers = self.gains(at) if self.gains is not None else [at.act.actor.id]
+        elsewhere = self.gains is not None and isinstance(wanted, MADE_HERE)
+        gainers = self.gains(at) if self.gains is not None and elsewhere else [at.act.actor.id]
         if at.act.actor.id == at.client.id:
             # It proves itself with one already.
             return at
         alone = gainers[0] if len(gainers) == 1 and at.act.actor.kind in {"person", "client"} else ""
-        if self.gains is None and at.client.id in at.surroundings.harmless:
+        if not elsewhere and at.client.id in at.surroundings.harmless:
             return replace(at, seen_by=alone)
         what = {"kind": type(wanted).__name__, **_told_apart(wanted)}
         if gainers != [at.act.actor.id]:
@@ -299,8 +296,15 @@ class Delivery:
         )
         return replace(at, seen_by=alone)
 
+    def carry(self, at: Place, wanted: Addition, added: Added) -> None:
+        """Bring what was made here to whoever is to have it; of the rest there is nothing that anybody lacks."""
+        if self.then is not None and isinstance(wanted, MADE_HERE):
+            self.then(at, added)
+
 
 SHOWN = Delivery()
+# What nobody has before it is added; of all else whoever adds it has the key, or knows who has.
+MADE_HERE = (SecretIssued, CertificateMade)
 Then = Callable[[Place, Added], None]
 Addition = SecretIssued | CertificateMade | CertificateGiven | CertificateRequested | KeysGiven | IssuerTrusted
 
@@ -338,8 +342,7 @@ def add_credential(
             lost = withdraw_in(unit, client, instead_of, reason)
         at = delivery.judge(Place(act, unit, client, label), wanted)
         added = replace(wanted.put(at), replaced=lost)
-        if delivery.then is not None:
-            delivery.then(at, added)
+        delivery.carry(at, wanted, added)
         return added
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from contextlib import AbstractContextManager, nullcontext
+from contextlib import nullcontext
 from dataclasses import dataclass
 from uuid import UUID, uuid4
 
@@ -15,7 +15,7 @@ from jamb.actions.credentials.credentials import find_credential, no_credential
 from jamb.actions.credentials.rotations import Opened, said_moment, view, views
 from jamb.actions.credentials.surroundings import Surroundings
 from jamb.actions.judgement.judging import harmless, take_turn
-from jamb.core.errors import AlreadyOpened, Conflict, JambError, NeedsAgreement
+from jamb.core.errors import AlreadyOpened, Conflict, NeedsAgreement, Refusal
 from jamb.core.rotation import overlap_end
 from jamb.store.base.work import Unit
 from jamb.store.clients import clients
@@ -84,7 +84,7 @@ def open_rotations(
     days: int | None,
     overlap_days: int | None,
     delivering: Delivering = shown,
-) -> list[Opened | JambError]:
+) -> list[Opened | Refusal]:
     """Put another credential like it beside each of many, in one transaction.
 
     Args:
@@ -99,10 +99,10 @@ def open_rotations(
         take_turn(unit)
         try:
             with unit.attempt():
-                return _Many(act, unit, wanted, terms).open(nullcontext)
-        except JambError:
+                return _Many(act, unit, wanted, terms).open()
+        except Refusal:
             # Where one cannot be opened, each is undone alone: that costs more, and is rare.
-            return _Many(act, unit, wanted, terms).open(unit.attempt, apart=True)
+            return _Many(act, unit, wanted, terms).open(apart=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,25 +125,23 @@ class _Many:
         ids = tuple(self.clients)
         self.read = Surroundings(unit, ids, harmless(unit, ids))
 
-    def open(
-        self, part: Callable[[], AbstractContextManager[None]], *, apart: bool = False
-    ) -> list[Opened | JambError]:
-        """Open each within a `part` of the unit. `apart`: what cannot be opened is returned, and not raised."""
-        results: list[tuple[rotations.RotationRow, Added] | JambError] = []
+    def open(self, *, apart: bool = False) -> list[Opened | Refusal]:
+        """Open each. `apart`: what cannot be opened is undone alone and returned, and not raised."""
+        results: list[tuple[rotations.RotationRow, Added] | Refusal] = []
         for asked in self.wanted:
             try:
-                with part():
+                with self.unit.attempt() if apart else nullcontext():
                     results.append(self._open(asked))
-            except JambError as error:
+            except Refusal as error:
                 if not apart:
                     raise
                 results.append(_alone(error) if isinstance(error, NeedsAgreement) else error)
-        rows = [done[0] for done in results if not isinstance(done, JambError)]
+        rows = [done[0] for done in results if not isinstance(done, Refusal)]
         _write(self.unit, rows)
         made = rotations.by_ids(self.unit.session, [row.id for row in rows])
         found = views(self.unit.session, self.act.directory, list(made.values()), self.act.now)
         by_id = {view.id: view for view in found}
-        return [done if isinstance(done, JambError) else Opened(by_id[done[0].id], done[1]) for done in results]
+        return [done if isinstance(done, Refusal) else Opened(by_id[done[0].id], done[1]) for done in results]
 
     def _open(self, wanted: ToOpen) -> tuple[rotations.RotationRow, Added]:
         client = check_live(self.act.directory, wanted.client_id, self.clients.get(wanted.client_id))
@@ -173,8 +171,7 @@ def _open(
     )
     at = delivery.judge(at, following)
     added = following.put(at)
-    if delivery.then is not None and added.is_secret:
-        delivery.then(at, added)
+    delivery.carry(at, following, added)
     row = rotations.RotationRow(
         id=rotation_id,
         directory_id=act.directory.id,

@@ -15,7 +15,7 @@ from jamb.actions.credentials.handovers import HandoverTerms
 from jamb.actions.credentials.shown_once import carried, issued_answer, made_answer
 from jamb.core.credentials.handover import MOST_HOURS, Deliver
 from jamb.core.directory.policy import BOUNDS
-from jamb.core.errors import JambError
+from jamb.core.errors import Refusal
 from jamb.service.callers import TheRuntime, may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_position
 from jamb.service.http.routing import api_router
@@ -105,7 +105,7 @@ def open_rotations(
     opened = opening.open_rotations(act, wanted, sent.days, sent.overlap_days, delivering)
     results = list(zip(wanted, opened, strict=True))
     return wire.OpenedRotations(
-        opened=[_opened(one, told.get(one.rotation.id)) for _, one in results if not isinstance(one, JambError)],
+        opened=[_opened(one, told.get(one.rotation.id)) for _, one in results if not isinstance(one, Refusal)],
         failed=[
             wire.NotOpened(
                 id=asked.rotation_id,
@@ -114,7 +114,7 @@ def open_rotations(
                 problem=problem_of(one),
             )
             for asked, one in results
-            if isinstance(one, JambError)
+            if isinstance(one, Refusal)
         ],
     )
 
