@@ -24,14 +24,6 @@ test.each([
   ],
   ["a removal", "/clients/c1/removal", { reason: "" }, { name: "Board" }, "/clients/c1/restoration", undefined],
   [
-    "a new owner",
-    "/clients/c1/owners",
-    { add: ["ines"], remove: [] },
-    { name: "Board" },
-    "/clients/c1/owners",
-    { add: [], remove: ["ines"] },
-  ],
-  [
     "a waiver",
     "/audit/findings/f/waiver",
     { days: 3 },
@@ -67,7 +59,6 @@ test("an ask that was taken back is made again as it was", () => {
 });
 
 test.each([
-  ["an owner who was removed, at a level that is not told", "POST", "/clients/c1/owners", { add: [], remove: ["ines"] }, { name: "Board" }],
   ["a second factor that was taken off", "POST", "/people/p1", { no_second_factor: true }, { name: "Ines" }],
   ["a credential that was withdrawn", "POST", "/clients/c1/credentials/k/withdrawal", { reason: "" }, { hint: "x" }],
   ["a consent that was granted", "POST", "/clients/c1/consents", { asks: [] }, []],

@@ -383,7 +383,7 @@ def test_owners_are_changed_and_a_consent_is_ended_in_the_dossier(world: World, 
     made = world.client(granted=["berths.view"], secret=False)
     with open_console("steward", path=f"/clients/{made.id}") as page:
         page.get_by_role("button", name="change owners").click()
-        page.get_by_role("button", name="Take Oskar Pell back").click()
+        page.get_by_role("button", name="Remove Oskar Pell").click()
         page.get_by_role("searchbox", name="Owners").fill("nowicki")
         page.get_by_role("button", name="+ Pia Nowicki").wait_for()
         page.keyboard.press("Enter")

@@ -69,15 +69,6 @@ const RULES: Rule[] = [
     }),
   },
   {
-    done: /\/clients\/[^/]+\/owners$/,
-    method: "POST",
-    // At which level somebody owned it before is not told: only who came new goes again.
-    undo: (path, sent: Schemas["OwnersChange"], got: Schemas["Client"]) =>
-      sent.add?.length && !sent.remove?.length
-        ? { said: `You added owners to ${got.name}.`, path, body: { add: [], remove: sent.add } }
-        : null,
-  },
-  {
     done: /\/findings\/[^/]+\/waiver$/,
     method: "POST",
     needs: "findings.end-waiver",

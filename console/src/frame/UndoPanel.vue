@@ -58,8 +58,8 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <button v-if="undoable.length" type="button" class="opens" :aria-expanded="open" aria-controls="undo" @click="open = !open">
-    Undo <span class="count">{{ undoable.length }}<span class="visually-hidden"> changes within the hour</span></span>
+  <button v-if="undoable.length" type="button" :aria-expanded="open" aria-controls="undo" @click="open = !open">
+    Undo {{ undoable.length }}<span class="visually-hidden"> changes within the hour</span>
   </button>
   <Teleport to="body">
     <section

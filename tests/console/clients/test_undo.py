@@ -87,3 +87,19 @@ def test_a_role_comes_back_with_the_end_it_had_and_to_where_it_counted(world: Wo
         page.get_by_role("dialog").get_by_role("button", name="Withdraw the role").click()
         undone(page, f"You withdrew {role} from Wouter Haan.")
         assert held() == before == [("Wouter Haan", "only", ["south"], ends)]
+
+
+def test_an_owner_comes_back_at_the_level_they_had(world: World, open_console: Open) -> None:
+    made = world.client()
+    with world.session("steward") as http, open_console("steward", path=f"/clients/{made.id}") as page:
+        owners = f"/api/v1/directories/quillhaven/clients/{made.id}/owners"
+        wanted = {"add": ["pia.nowicki@quillhaven.example"], "remove": [], "level": "edit"}
+        before = http.post(owners, json=wanted).raise_for_status().json()["owners"]
+        page.reload()
+        page.get_by_role("button", name="change owners").click()
+        page.get_by_role("button", name="Remove Pia Nowicki").click()
+        page.get_by_role("button", name="Save owners").click()
+        undone(page, f"You changed the owners of {made.name}.")
+        now = http.get(owners.rpartition("/")[0]).json()["client"]["owners"]
+        assert sorted(now, key=str) == sorted(before, key=str)
+        assert {one["level"] for one in now} == {"full", "edit"}

@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { computed, ref, watchEffect } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
+import { offer } from "@/api/undo";
 import { useStale } from "@/api/reads/directory";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -27,16 +28,22 @@ const changed = computed(() => chosen.value.join() !== before.value.join());
 async function save(): Promise<void> {
   error.value = null;
   try {
-    await must(
+    const add = chosen.value.filter((one) => !before.value.includes(one));
+    const left = props.owners.filter((owner) => !chosen.value.includes(owner.id));
+    const { name } = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/owners", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: {
-          add: chosen.value.filter((one) => !before.value.includes(one)),
-          remove: before.value.filter((one) => !chosen.value.includes(one)),
-          level: level.value,
-        },
+        body: { add, remove: left.map((owner) => owner.id), level: level.value },
       }),
     );
+    const levels = new Set(left.map((owner) => owner.level));
+    // One request gives one level: those who owned it at several do not come back by one.
+    if (levels.size <= 1)
+      offer({
+        said: `You changed the owners of ${name}.`,
+        path: `/api/v1/directories/${directory.value}/clients/${props.client}/owners`,
+        body: { add: left.map((owner) => owner.id), remove: add, level: left[0]?.level ?? "full" },
+      });
     await stale();
     emit("done");
   } catch (problem) {

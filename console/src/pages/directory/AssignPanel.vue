@@ -90,7 +90,7 @@ async function assign(): Promise<void> {
           <button
             type="button"
             class="link-button"
-            :aria-label="`Take ${one.name} back`"
+            :aria-label="`Remove ${one.name}`"
             @click="clients = clients.filter((other) => other.id !== one.id)"
           >
             ×

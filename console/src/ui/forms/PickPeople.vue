@@ -105,7 +105,7 @@ async function first(): Promise<void> {
     <ul v-if="chosen.length" class="row chips" :aria-label="`${label} chosen`">
       <li v-for="login in chosen" :key="login">
         {{ name(login) }}
-        <button type="button" :aria-label="`Take ${name(login)} back`" @click="chosen = chosen.filter((one) => one !== login)">×</button>
+        <button type="button" :aria-label="`Remove ${name(login)}`" @click="chosen = chosen.filter((one) => one !== login)">×</button>
       </li>
     </ul>
     <div v-if="unlisted && open" class="row typed">

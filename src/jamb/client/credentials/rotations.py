@@ -75,7 +75,7 @@ class Rotations(Section):
         Raises:
             BadInput: none, or more than are opened at once.
         """
-        deliver = Deliver.OWNERS if to_owners else None
+        deliver = Deliver.OWNERS.value if to_owners else None
         body = {"rotations": list(wanted), "days": days, "overlap_days": overlap_days, "deliver": deliver}
         asked = checked(NewRotations, body, "These rotations cannot be asked for.")
         return self._transport.one(OpenedRotations, "POST", "/rotations", json=asked.model_dump(mode="json"))

@@ -84,7 +84,7 @@ class NewRotations(Sent):
     rotations: Annotated[list[RotationWanted], Field(min_length=1, max_length=MOST_AT_ONCE)]
     days: Days | None = None
     overlap_days: OverlapDays | None = None
-    deliver: Literal[Deliver.OWNERS] | None = None
+    deliver: Literal["owners"] | None = None
 
 
 class Extension(Sent):
