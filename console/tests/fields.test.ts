@@ -69,7 +69,7 @@ test("people are found by the service: five at most, none who may not act, none 
   await field.setValue("bo");
   await vi.advanceTimersByTimeAsync(300);
   expect(page.text()).toContain("Nobody of that name");
-  await page.get("[aria-label='Take Bo back']").trigger("click");
+  await page.get("[aria-label='Remove Bo']").trigger("click");
   expect(page.props("modelValue")).toEqual(["ada@alder.example"]);
   expect(page.text()).toContain("Ada");
 });
