@@ -4,6 +4,7 @@ import { fileURLToPath } from "node:url";
 import { brotliCompressSync, constants, gzipSync } from "node:zlib";
 import vue from "@vitejs/plugin-vue";
 import { defineConfig } from "vitest/config";
+import { fonts } from "./fonts.ts";
 import { guide } from "./guide.ts";
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url));
@@ -28,7 +29,7 @@ const compressed = () => ({
 });
 
 export default defineConfig({
-  plugins: [vue(), guide(), compressed()],
+  plugins: [vue(), fonts(), guide(), compressed()],
   resolve: {
     alias: {
       // Naive UI writes <style> elements, which a strict Content-Security-Policy refuses; see ui/style/adopted-styles.ts.
