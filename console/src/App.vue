@@ -20,6 +20,9 @@ const router = useRouter();
 const first = router.resolve(window.location.pathname);
 const place = computed(() => (route.matched.length ? route : first));
 
+// What is behind the # is another thing to decide about, though the page is the same: it is begun anew.
+const key = computed(() => (place.value.meta.byHash ? place.value.hash : undefined));
+
 // A session that ends while one works leads to the sign-in page, and back to the same place afterwards.
 watch(current, (now, before) => {
   if (!now && before && !route.meta.open) void router.push({ name: "sign-in", query: { then: route.fullPath } });
@@ -36,8 +39,8 @@ watch(current, (now, before) => {
     abstract
   >
     <Failed v-if="failed" :failure="failed" />
-    <RouterView v-if="place.meta.open && !(place.meta.framed && current)" />
-    <Frame v-else-if="current"><RouterView /></Frame>
+    <RouterView v-if="place.meta.open && !(place.meta.framed && current)" :key="key" />
+    <Frame v-else-if="current"><RouterView :key="key" /></Frame>
     <ConfirmItIsYou v-if="asking" />
     <SessionOver v-if="sessionOver" />
     <AskFirst v-if="question" :key="question.title" :asked="question" />

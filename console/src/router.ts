@@ -27,13 +27,13 @@ export const router = createRouter({
       path: "/handover/:id",
       name: "handover",
       component: () => import("./pages/credentials/Handover.vue"),
-      meta: { title: "A handover link", open: true },
+      meta: { title: "A handover link", open: true, byHash: true },
     },
     {
       path: "/sign-in-link/:id",
       name: "sign-in-link",
       component: () => import("./pages/entry/SignInLink.vue"),
-      meta: { text: "link.choose", open: true },
+      meta: { text: "link.choose", open: true, byHash: true },
     },
     {
       path: "/token",
@@ -57,19 +57,19 @@ export const router = createRouter({
       path: "/device",
       name: "device",
       component: () => import("./pages/entry/Device.vue"),
-      meta: { text: "device.title" },
+      meta: { text: "device.title", byHash: true },
     },
     {
       path: "/allow",
       name: "allow",
       component: () => import("./pages/entry/Allow.vue"),
-      meta: { text: "allow.title", open: true },
+      meta: { text: "allow.title", open: true, byHash: true },
     },
     {
       path: "/sign-out",
       name: "sign-out",
       component: () => import("./pages/entry/SignOut.vue"),
-      meta: { text: "sign_out.title", open: true },
+      meta: { text: "sign_out.title", open: true, byHash: true },
     },
     {
       path: "/applications",

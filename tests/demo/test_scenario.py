@@ -71,7 +71,6 @@ TABLE = {
         [
             "consent-for-everyone",
             "consent-for-person-unused",
-            "grant-type-unused",
             "larger-than-use-for-people",
             "redirect-unused",
             "token-replayed",
@@ -136,7 +135,10 @@ TABLE = {
         2,
         ["pkce-missing", "redirect-foreign-host", "redirect-loopback", "redirect-plain-http"],
     ),
-    "Berth kiosk": Expected((1, 1, 0, 0), "live", 86, 2, ["permission-never-used", "secret-on-public-client"]),
+    "Berth kiosk": Expected(
+        (1, 1, 1, 0), "live", 86, 2, ["consent-for-everyone", "grant-type-unused", "secret-on-public-client"]
+    ),
+    "Pilot roster": Expected((2, 2, 2, 0), "live", 150, 2, ["consent-for-everyone", "redirect-loopback"]),
     "Key renewal helper": Expected(
         (1, 1, 0, 0),
         "live",

@@ -29,7 +29,7 @@ from jamb.actions.credentials.adding import (
 from jamb.actions.credentials.opening import open_rotation
 from jamb.actions.directory import people
 from jamb.core.clients.attempts import DEAD, Outcome
-from jamb.core.clients.clients import ClientState, registration
+from jamb.core.clients.clients import ClientKind, ClientState, registration
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.public_keys import jwk_of
@@ -39,7 +39,7 @@ from jamb.core.errors import NeedsAgreement
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.demo.logos import LOGOS
-from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
+from jamb.demo.scenario import CLIENTS, HERE, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients import grant_type_use, redirect_use
 from jamb.store.clients.clients import AskRow, ClientRow, GrantRow
@@ -68,8 +68,11 @@ class History:
     port: Directory
     actors: dict[str, Actor]
     now: datetime
+    stand_in_url: str
     _events: list[tuple[datetime, Callable[[datetime], object]]] = field(default_factory=list)
     _ids: dict[str, str] = field(default_factory=dict)
+    # Of clients with one secret, which their stand-ins are given.
+    secrets: dict[str, str] = field(default_factory=dict)
 
     def happen(self) -> None:
         for at, event in sorted(self._events, key=lambda pair: pair[0]):
@@ -114,18 +117,21 @@ class History:
         trial = self._ago(demo.trial, 0) if demo.trial is not None else None
         support = f"support@{demo.publisher}" if demo.publisher else ""
         site = f"https://{demo.publisher or self.port.domain}" if demo.kind.for_people else ""
+        told_at, then = (self._at(one) for one in demo.signed_out or ("", ""))
         made = registrations.register(
             self._act(self.actors["maren.oduya"], at),
             registration(
                 demo.name,
                 demo.purpose,
                 demo.kind,
-                demo.redirects,
+                [self._at(one) for one in demo.redirects],
                 publisher=demo.publisher,
                 support_contact=support,
                 client_uri=site,
                 policy_uri=f"{site}/privacy" if site else "",
                 trial_ends_at=trial,
+                backchannel_logout_uri=told_at,
+                post_logout_redirect_uris=[then] if then else [],
             ),
             owners,
         )
@@ -133,6 +139,9 @@ class History:
         if demo.name in LOGOS:
             drawn = RegistrationChange(logo=b64encode(LOGOS[demo.name]()).decode())
             registrations.change_registration(self._act(self.actors["maren.oduya"], at), made.id, drawn)
+
+    def _at(self, address: str) -> str:
+        return address.replace(HERE, self.stand_in_url)
 
     def _ask(self, demo: DemoClient, what: str, at: datetime) -> None:
         resource, permission, kind, reach = read_ask(what)
@@ -259,6 +268,7 @@ class History:
             wanted = _addition(one.kind, one.days)
             added = add_credential(self._act(custodian, at), client_id, wanted, one.label)
             credential_id = added.credential.id
+            self.secrets[demo.name] = (added.sheets[0].secret if added.sheets else None) or ""
         if one.seen is not None:
             seen = {"first_used_at": at + timedelta(hours=3), "last_used_at": self._ago(one.seen, 14)}
             with observation(self.backend.engine) as session:
@@ -295,8 +305,9 @@ class History:
             for network, days in demo.networks:
                 seen = {"first_at": self._ago(days, 0), "last_at": self._ago(0, 30)}
                 session.add(usage.NetworkRow(client_id=self._ids[demo.name], network=network, **seen))
-            for address in demo.redirects if demo.uses else ():
-                redirect_use.answered(session, self._ids[demo.name], address, self._ago(demo.uses[0].until, 0))
+            last = self._ago(demo.uses[0].until if demo.uses else 0, 0)
+            for address in demo.redirects if demo.uses or demo.kind is ClientKind.BROWSER else ():
+                redirect_use.answered(session, self._ids[demo.name], self._at(address), last)
             for grant_type in demo.got_by:
                 session.add(
                     grant_type_use.GrantTypeRow(

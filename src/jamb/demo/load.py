@@ -38,6 +38,7 @@ from jamb.demo.history import History, add_uses
 from jamb.demo.links import hand_over
 from jamb.demo.passwords import drawn_password
 from jamb.demo.scenario import (
+    BERTHS,
     CLIENTS,
     COLLECTIONS,
     DIRECTORIES,
@@ -93,7 +94,7 @@ def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None
         person.login.partition("@")[0]: Actor("person", str(person.id), person.name, "Jamb console")
         for person in people.list_people(Act(backend, port, THE_SERVICE, now), limit=100)[0]
     }
-    history = History(backend, port, actors, now)
+    history = History(backend, port, actors, now, stand_in_url)
     _publish(history, handed)
     _publish_on_trial(backend, opened["quillhaven-trial"], now - _OPENED)
     _people_and_roles(history)
@@ -134,14 +135,26 @@ def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None
         if catalogue.name in GUARDED:
             resources.set_address(Act(backend, port, _SETUP, now), catalogue.name, stand_in_url)
             handed.demo["apis"][catalogue.name] = {"base_url": stand_in_url, "resource": catalogue.identifier}
-    handed.guards["watch"] = {
-        "issuer": backend.issuer(history.port.slug),
-        "client_id": history.client_id("Watch tablet"),
-        "own_url": stand_in_url,
-    }
+    handed.guards.update(_applications(history, stand_in_url))
     handed.guards["staff"] = _add_provider(backend, opened["brisling"], stand_in_url, now)
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
     write_private(home / "demo.json", json.dumps(handed.demo, indent=2) + "\n")
+
+
+def _applications(history: History, stand_in_url: str) -> dict[str, dict[str, str]]:
+    """Return what each stand-in application is told of itself."""
+    names = {"watch": "Watch tablet", "roster": "Pilot roster", "kiosk": "Berth kiosk"}
+    told = {
+        short: {
+            "issuer": history.backend.issuer(history.port.slug),
+            "client_id": history.client_id(name),
+            "own_url": f"{stand_in_url}/{short}",
+            "api_url": stand_in_url,
+        }
+        for short, name in names.items()
+    }
+    told["roster"] |= {"client_secret": history.secrets[names["roster"]], "resource": BERTHS.identifier}
+    return told
 
 
 def _tighten(history: History, at: datetime) -> None:

@@ -82,7 +82,6 @@ def _run(settings: Settings) -> None:
         # Passkeys belong to a name; the console answers by it, too.
         environment.setdefault("JAMB_PASSKEY_HOST", "localhost")
         environment.setdefault("JAMB_HOSTS", f"localhost:{settings.port}")
-        environment.setdefault("JAMB_HOSTS", f"localhost:{settings.port}")
         environment.setdefault("JAMB_SMTP_URL", f"smtp://127.0.0.1:{smtp_port}")
         # The stand-ins first: the service has mails for the mailbox as soon as it runs.
         command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port), str(smtp_port)]
@@ -205,6 +204,7 @@ def _watch(parts: dict[str, subprocess.Popen[bytes]], home: Path) -> None:
 def _announce(home: Path, seconds: float) -> None:
     demo: dict[str, Any] = json.loads((home / "demo.json").read_text())
     width = max(len(person["login"]) for person in demo["people"])
+    stand_ins = demo["apis"]["berths"]["base_url"]
     lines = [
         "",
         f"Jamb is ready ({seconds:.1f} s).",
@@ -212,10 +212,12 @@ def _announce(home: Path, seconds: float) -> None:
         f"  Console        {demo['base_url']}/",
         f"  Passkeys       http://localhost:{demo['base_url'].rpartition(':')[2]}/ (they belong to a name)",
         f"  Command line   .venv/bin/jamb sign-in --url {demo['base_url']} --directory quillhaven",
-        f"  Berths API     {demo['apis']['berths']['base_url']}/berths (a stand-in that really checks tokens)",
+        f"  Berths API     {stand_ins}/berths (a stand-in that really checks tokens)",
         f"  Dispatches API {demo['apis']['dispatches']['base_url']}/mailboxes (another, whose mailboxes reach bounds)",
-        f"  Mailbox        {demo['apis']['berths']['base_url']}/mailbox (a stand-in: every notice by mail)",
-        f"  Watch          {demo['apis']['berths']['base_url']}/watch (a stand-in application that signs people in)",
+        f"  Mailbox        {stand_ins}/mailbox (a stand-in: every notice by mail)",
+        f"  Watch          {stand_ins}/watch (a tablet that people sign in to, also by a code on another device)",
+        f"  Pilot roster   {stand_ins}/roster (a web application that people sign in to)",
+        f"  Berth kiosk    {stand_ins}/kiosk (a page alone in a browser)",
         f"  All values     {home / 'demo.json'}",
         "",
         "Sign in as",

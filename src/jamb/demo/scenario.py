@@ -309,6 +309,10 @@ class DemoUse:
     surge: int | None = None
 
 
+# Stands for the address of the stand-ins, which is known when the demo is started.
+HERE = "{stand-ins}"
+
+
 @dataclass(frozen=True)
 class DemoClient:
     """`asks` and `grants` are "resource permission", with the day counted back from today.
@@ -334,6 +338,8 @@ class DemoClient:
     acts_for: tuple[str, ...] = ()
     # By which it got tokens for people.
     got_by: tuple[GrantType, ...] = ()
+    # Where it hears that somebody signed out, and where people go then.
+    signed_out: tuple[str, str] | None = None
     # From where it got tokens, and how many days ago first.
     networks: tuple[tuple[str, int], ...] = ()
 
@@ -619,7 +625,7 @@ CLIENTS = (
         # The stand-in listens on a loopback port of its own (RFC 8252 section 7.3).
         ("org.quillhaven.watch://signed-in", "http://127.0.0.1/watch/back"),
         acts_for=("berths berths.list yuki.tanabe",),
-        got_by=(GrantType.AUTHORIZATION_CODE, GrantType.REFRESH_TOKEN),
+        got_by=(GrantType.AUTHORIZATION_CODE, GrantType.DEVICE_CODE, GrantType.REFRESH_TOKEN),
     ),
     DemoClient(
         "Sailing times widget",
@@ -654,9 +660,25 @@ CLIENTS = (
         (("berths berths.view delegated", 95),),
         (("berths berths.view delegated", 94),),
         (DemoCredential(94, 180, 30, imported=True),),
-        (),
-        (),
-        ClientKind.NATIVE,
+        kind=ClientKind.BROWSER,
+        redirects=(f"{HERE}/kiosk",),
+        acts_for=("berths berths.list pia.nowicki", "berths berths.list ilse.marchetti"),
+        got_by=(GrantType.AUTHORIZATION_CODE,),
+    ),
+    DemoClient(
+        "Pilot roster",
+        "Shows pilots the ships of the day, and the berths that each may see",
+        ("pia.nowicki", "ilse.marchetti"),
+        60,
+        (("berths arrivals.view", 60), ("berths berths.view delegated", 60)),
+        (("berths arrivals.view", 59), ("berths berths.view delegated", 59)),
+        (DemoCredential(30, 180, 0),),
+        (DemoUse("berths", "arrivals.list", 120),),
+        kind=ClientKind.WEB,
+        redirects=(f"{HERE}/roster/back",),
+        acts_for=("berths berths.list pia.nowicki", "berths berths.list ilse.marchetti"),
+        got_by=(GrantType.AUTHORIZATION_CODE, GrantType.REFRESH_TOKEN),
+        signed_out=(f"{HERE}/roster/signed-out", f"{HERE}/roster"),
     ),
     DemoClient(
         "Quay dashb0ard",

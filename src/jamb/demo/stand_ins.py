@@ -1,4 +1,4 @@
-"""The stand-ins in one process: guarded APIs, a mailbox, an application for people, a provider they sign in by."""
+"""The stand-ins in one process: guarded APIs, a mailbox, applications for people, a provider they sign in by."""
 
 from __future__ import annotations
 
@@ -15,9 +15,14 @@ from fastapi import APIRouter, FastAPI
 
 from jamb.demo.apps.berths import berths_router
 from jamb.demo.apps.dispatches import dispatches_router
+from jamb.demo.apps.kiosk import kiosk_router
 from jamb.demo.apps.mailbox import Mailbox, mailbox_router
+from jamb.demo.apps.relying_party import RelyingParty
+from jamb.demo.apps.roster import SCOPE as ROSTER_SCOPE
+from jamb.demo.apps.roster import roster_router
 from jamb.demo.apps.staff import Staff, staff_router
-from jamb.demo.apps.watch import Watch, watch_router
+from jamb.demo.apps.watch import SCOPE as WATCH_SCOPE
+from jamb.demo.apps.watch import watch_router
 from jamb.guard import Guard, add_guard_handler
 
 _ROUTERS: dict[str, Callable[[Guard], APIRouter]] = {"berths": berths_router, "dispatches": dispatches_router}
@@ -45,7 +50,14 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
     app.include_router(mailbox_router(mailbox))
     # Records of an earlier version name none.
     if (told := settings.get("watch")) is not None:
-        app.include_router(watch_router(Watch(told["issuer"], told["client_id"], told["own_url"])))
+        watch = RelyingParty("Watch", told["issuer"], told["client_id"], told["own_url"], WATCH_SCOPE)
+        app.include_router(watch_router(watch, told["api_url"]))
+    if (told := settings.get("roster")) is not None:
+        place = told["issuer"], told["client_id"], told["own_url"]
+        roster = RelyingParty("Pilot roster", *place, ROSTER_SCOPE, told["client_secret"])
+        app.include_router(roster_router(roster, told["api_url"], told["resource"]))
+    if (told := settings.get("kiosk")) is not None:
+        app.include_router(kiosk_router(told["issuer"], told["client_id"]))
     if (told := settings.get("staff")) is not None:
         app.include_router(staff_router(Staff(told["issuer"], told["secret"]), told["redirect_uri"]))
     return app
