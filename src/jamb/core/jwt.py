@@ -2,37 +2,41 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
 from collections.abc import Mapping
 from typing import Any
 
+from jamb import jose
 from jamb.core.text import UnfitText, read_json
 
 
-def read_token(token: str) -> tuple[Mapping[str, Any], Mapping[str, Any]]:
-    """Return header and claims of a signed JWT in its compact form (RFC 7515 section 3.1).
+def read_signed(token: str) -> tuple[jose.Signed, Mapping[str, Any]]:
+    """Return a JWT in its compact form (RFC 7515 section 3.1), and its claims.
 
     Raises:
         UnfitText: it is none, or has text that cannot be kept.
     """
-    parts = token.split(".")
-    if len(parts) != 3:
-        raise UnfitText("it has not three parts")
-    return _object(parts[0]), _object(parts[1])
+    try:
+        read = jose.read(token, _header)
+    except jose.NotGood as error:
+        raise UnfitText(str(error)) from error
+    return read, _object(read.claims)
 
 
 def key_id(token: str) -> str:
     """Return the id of the key by which a JWT says to be signed (RFC 7515 section 4.1.4). Raises `UnfitText`."""
-    named = _object(token.partition(".")[0]).get("kid")
+    try:
+        named = _header(token.partition(".")[0].encode()).get("kid")
+    except jose.NotGood as error:
+        raise UnfitText(str(error)) from error
     return named if isinstance(named, str) else ""
 
 
-def _object(part: str) -> Mapping[str, Any]:
-    try:
-        read = read_json(base64.urlsafe_b64decode(part.encode("ascii") + b"=" * (-len(part) % 4)))
-    except (binascii.Error, UnicodeEncodeError) as error:
-        raise UnfitText("it is not base64url") from error
+def _header(part: bytes) -> Mapping[str, Any]:
+    return jose.header_of(part, _object)
+
+
+def _object(part: bytes) -> Mapping[str, Any]:
+    read = read_json(part)
     if not isinstance(read, dict):
         raise UnfitText("a part of it is no JSON object")
     return read

@@ -23,6 +23,8 @@ from urllib.parse import urlsplit
 
 import jwt
 
+from jamb import jose
+
 ALGORITHMS = ("ES256", "ES384", "ES512", "RS256", "PS256", "EdDSA")
 TYPE = "dpop+jwt"
 # How far the clock of whoever makes proofs may be from ours (section 11.1: "on the order of seconds or minutes").
@@ -33,9 +35,6 @@ SMALLEST_RSA_BITS = 2048
 # RFC 7638 section 3.2: what a key's thumbprint is made of, by its type.
 _MEMBERS = {"EC": ("crv", "kty", "x", "y"), "RSA": ("e", "kty", "n"), "OKP": ("crv", "kty", "x")}
 _PORTS = {"http": 80, "https": 443}
-_SIGNATURE_ALONE: Any = dict.fromkeys(
-    ("verify_exp", "verify_nbf", "verify_iat", "verify_aud", "verify_iss", "verify_sub", "verify_jti"), False
-)
 
 
 class BadProof(Exception):
@@ -151,7 +150,8 @@ def _verified(text: str) -> tuple[Mapping[str, Any], Mapping[str, Any]]:
         # Section 4.3, item 1: two headers are one with a comma.
         raise BadProof(f"send one proof, of at most {LONGEST_PROOF} characters")
     try:
-        header = jwt.get_unverified_header(text)
+        read = jose.read(text)
+        header = read.header
         algorithm, jwk = header.get("alg"), header.get("jwk")
         if header.get("typ") != TYPE or algorithm not in ALGORITHMS or not isinstance(jwk, dict):
             raise BadProof(f"it must be a {TYPE} with its jwk, signed by one of {', '.join(ALGORITHMS)}")
@@ -161,9 +161,11 @@ def _verified(text: str) -> tuple[Mapping[str, Any], Mapping[str, Any]]:
         key = _key(tuple((name, str(jwk[name])) for name in names if name in jwk), algorithm)
         if jwk.get("kty") == "RSA" and key.key.key_size < SMALLEST_RSA_BITS:
             raise BadProof(f"its RSA key has less than {SMALLEST_RSA_BITS} bits")
-        claims = jwt.decode(text, key, algorithms=[algorithm], options=_SIGNATURE_ALONE)
+        if not jose.fits(read, algorithm, key.key):
+            raise BadProof("its signature does not fit its jwk")
+        claims = jose.object_of(read.claims)
     except (jwt.PyJWTError, ValueError, TypeError) as error:
-        raise BadProof("it is no signed JWT, or its signature does not fit its jwk") from error
+        raise BadProof("it is no signed JWT, or its jwk is no key") from error
     return header, claims
 
 

@@ -9,6 +9,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
@@ -16,12 +17,15 @@ from typing import Any
 
 import jwt
 
+from jamb import jose
 from jamb.guard.reach import Limits, Revocations, limits_of, within
 from jamb.guard.refusals import Refused
 
 # Only asymmetric ones: with these a guard cannot be tricked into checking a signature with a public key as a secret.
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
 CLOCK_SKEW_SECONDS = 30
+# RFC 9068 section 2.2.
+REQUIRED = ("iss", "exp", "aud", "sub", "client_id", "iat", "jti")
 LONGEST_TOKEN = 8192
 # Of so many headers what they say is kept: an issuer has a few keys. What a stranger pushes out is only read again.
 HEADERS_KEPT = 64
@@ -81,9 +85,10 @@ def verify(
     if len(token) > LONGEST_TOKEN:
         raise _invalid("the token is too long")
     try:
-        header = _header(token.partition(".")[0])
-    except jwt.InvalidTokenError as error:
+        read = jose.read(token, _header)
+    except jose.NotGood as error:
         raise _invalid("the token is not a JWT") from error
+    header = read.header
     kind = str(header.get("typ", "")).lower().removeprefix("application/")
     if kind != "at+jwt" and not (probes and kind == PROBE_TYPE):
         raise _invalid("the token is not an access token")
@@ -92,24 +97,7 @@ def verify(
     key = key_of(str(header.get("kid", "")))
     if key is None:
         raise _invalid("the token is signed with a key that the issuer does not publish")
-    try:
-        claims: dict[str, Any] = jwt.decode(
-            token,
-            key,
-            algorithms=[key.algorithm_name],
-            audience=audience,
-            issuer=issuer if isinstance(issuer, str) else list(issuer),
-            leeway=CLOCK_SKEW_SECONDS,
-            options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
-        )
-    except jwt.ExpiredSignatureError as error:
-        raise _invalid("the token has run out") from error
-    except jwt.InvalidAudienceError as error:
-        raise _invalid("the token is for another resource") from error
-    except jwt.InvalidIssuerError as error:
-        raise _invalid("the token is from another issuer") from error
-    except jwt.InvalidTokenError as error:
-        raise _invalid("the token does not verify") from error
+    claims = _judged(read, key, (issuer,) if isinstance(issuer, str) else issuer, audience)
     key_bound, certificate = _confirmed(claims.get("cnf"))
     return TokenClaims(
         str(claims["client_id"]),
@@ -125,13 +113,26 @@ def verify(
     )
 
 
-@lru_cache(maxsize=HEADERS_KEPT)
-def _header(part: str) -> Mapping[str, Any]:
-    """Return what the first part of a token says, which all tokens of a key have in common.
+# What the first part of a token says, which all tokens of a key have in common.
+_header = lru_cache(maxsize=HEADERS_KEPT)(jose.header_of)
 
-    The rest is read once, where the signature is checked. Raises `jwt.InvalidTokenError` where it is no header.
-    """
-    return jwt.get_unverified_header(f"{part}..")
+
+def _judged(read: jose.Signed, key: jwt.PyJWK, issuers: Sequence[str], audience: str) -> Mapping[str, Any]:
+    """Return the claims if the key signed them, and they are in force and for this audience."""
+    if not jose.fits(read, key.algorithm_name, key.key):
+        raise _invalid("the token does not verify")
+    try:
+        claims = jose.object_of(read.claims)
+        jose.judge(claims, issuers, (audience,), time.time(), required=REQUIRED, skew=CLOCK_SKEW_SECONDS)
+    except jose.Expired as error:
+        raise _invalid("the token has run out") from error
+    except jose.WrongAudience as error:
+        raise _invalid("the token is for another resource") from error
+    except jose.WrongIssuer as error:
+        raise _invalid("the token is from another issuer") from error
+    except jose.NotGood as error:
+        raise _invalid("the token does not verify") from error
+    return claims
 
 
 def _confirmed(confirmed: Any) -> tuple[str, str]:
@@ -179,6 +180,9 @@ def bounded(claims: TokenClaims, revocations: Revocations | None) -> TokenClaims
     further = revocations.taken_away(claims.client_id, claims.subject, claims.issued_at)
     if further is None:
         raise Refused(401, "invalid_token", "the token was revoked: fetch a new one", reason="revoked")
+    if not claims.limits and not further:
+        # What counts everywhere needs no members of collections.
+        return claims
     limits = {name: (*claims.limits.get(name, ()), *further.get(name, ())) for name in {*claims.limits, *further}}
     return replace(claims, limits=limits, members=revocations.members)
 

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import AsyncIterator, Callable, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, NamedTuple
 from uuid import UUID
 
-import jwt
 from fastapi import Depends, Request
 from sqlmodel import Session
 
+from jamb import jose
 from jamb.actions.authorization import devices
 from jamb.actions.base.act import NOTHING_YET, Act, Caller
 from jamb.actions.base.backend import console_client_id
@@ -23,11 +23,12 @@ from jamb.actions.entry.access import admit, client_meant
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import FactorWanted, Forbidden, NotSignedIn
-from jamb.core.jwt import read_token
+from jamb.core.jwt import read_signed
 from jamb.core.own_api import CHANGES, HEAVY
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
+from jamb.guard.verify import REQUIRED
 from jamb.service.dpop import SentToken, require_possession
 from jamb.service.http.middleware import AGED, CALLER
 from jamb.service.http.routing import DOOR
@@ -136,7 +137,7 @@ def token_of(request: Request) -> SentToken | None:
 
 def claims_of(
     session: Session, runtime: Runtime, directory: Directory, request: Request, sent: SentToken, now: datetime
-) -> dict[str, Any]:
+) -> Mapping[str, Any]:
     """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
 
     RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with. RFC 9449
@@ -155,9 +156,10 @@ def claims_of(
     return claims
 
 
-def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime) -> dict[str, Any]:
+def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime) -> Mapping[str, Any]:
     try:
-        header, _ = read_token(token)
+        read, claims = read_signed(token)
+        header = read.header
         kind, algorithm, kid = header.get("typ"), header.get("alg"), header.get("kid")
         if kind not in ("at+jwt", "application/at+jwt") or algorithm != "ES256":
             raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
@@ -165,20 +167,22 @@ def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime)
         key = runtime.keyring.public(str(kid), str(directory.id)) if fit else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
-        claims: dict[str, Any] = jwt.decode(
-            token,
-            key,
-            algorithms=["ES256"],
-            audience=runtime.backend.own_identifiers(directory.slug, now),
-            issuer=runtime.backend.issuers(directory.slug, now),
+        if not jose.fits(read, "ES256", key):
+            raise jose.NotGood("its signature does not fit")
+        jose.judge(
+            claims,
+            runtime.backend.issuers(directory.slug, now),
+            runtime.backend.own_identifiers(directory.slug, now),
+            now.timestamp(),
+            required=REQUIRED,
             # In the second in which something was taken away, ours are of the next one (`core.tokens`).
-            options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"], "verify_iat": False},
+            ahead=True,
         )
-    except jwt.ExpiredSignatureError as error:
+    except jose.Expired as error:
         raise NotSignedIn("The token has run out.", next_step=_SIGN_IN) from error
-    except jwt.InvalidAudienceError as error:
+    except jose.WrongAudience as error:
         raise NotSignedIn("The token is for another resource.", next_step=_SIGN_IN) from error
-    except (jwt.InvalidTokenError, UnfitText) as error:
+    except (jose.NotGood, UnfitText) as error:
         raise NotSignedIn("The token does not verify.", next_step=_SIGN_IN) from error
     return claims
 

@@ -26,6 +26,7 @@ from jamb.service.outside_sign_in import Providers
 from jamb.service.running import traces
 from jamb.service.running.background import Background
 from jamb.service.running.clock import Clock, comparing
+from jamb.service.running.once import Once
 from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
@@ -78,9 +79,13 @@ class Reader:
         connection: BoundedAsyncConnection | None = None
         while True:
             try:
-                async with self._pool.connection() as connection:
+                # One statement is a transaction of its own: the pool's context manager would commit it once more.
+                connection = await self._pool.getconn()
+                try:
                     cursor = await connection.execute(statement, parameters, prepare=self._prepared, binary=True)
                     return await cursor.fetchall()
+                finally:
+                    await self._pool.putconn(connection)
             except PoolTimeout as error:
                 raise driver_outage(error, self._pool) from error
             except (OperationalError, InterfaceError) as error:
@@ -95,6 +100,7 @@ class Runtime:
     backend: Backend
     keyring: Keyring
     reader: Reader
+    once: Once
     recorder: Recorder
     outside_keys: OutsideKeys
     background: Background
@@ -143,6 +149,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 backend,
                 Keyring(backend),
                 reader,
+                Once(reader.rows),
                 recorder,
                 outside_keys,
                 background,

@@ -273,7 +273,7 @@ def test_an_assertion_is_judged_by_what_it_says(claims: dict[str, Any], outcome:
         read = read_assertion(assertion(**{name: value for name, value in claims.items() if name != "exp"}))
         sent = {**read.claims, **claims}
         known = {name: value for name, value in sent.items() if value is not None}
-        check_claims(type(read)(read.text, read.algorithm, read.key_ids, known), "c1", "c1", ours, NOW, LONGEST_LIFE)
+        check_claims(type(read)(read.signed, read.algorithm, read.key_ids, known), "c1", "c1", ours, NOW, LONGEST_LIFE)
 
     if outcome is None:
         judge()

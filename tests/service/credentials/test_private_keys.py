@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 from base64 import b64decode, urlsafe_b64encode
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -205,6 +206,16 @@ def test_an_assertion_counts_once_whichever_process_sees_it(world: World, signer
             "client_assertion": assertion,
         }
         again = patient.post(f"{other}/d/quillhaven/token", data=sent)
+        # Many at once, each of them three times, here and there.
+        several = [{**sent, "client_assertion": signer.assertion(world)} for _ in range(8)]
+        with ThreadPoolExecutor(12) as pool:
+            calls = [
+                pool.submit(httpx.post, f"{base}/d/quillhaven/token", data=form, timeout=60)
+                for form in several
+                for base in (world.base_url, other, world.base_url)
+            ]
+            found = [call.result().status_code for call in calls]
+    assert [sorted(found[at : at + 3]) for at in range(0, 24, 3)] == [[200, 401, 401]] * 8
     assert again.status_code == 401
     assert "used before" in again.json()["error_description"]
     assert world.failures(signer.made.id)[0]["outcome"] == "assertion-replayed"

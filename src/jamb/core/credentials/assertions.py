@@ -14,8 +14,9 @@ from typing import Any
 
 import jwt
 
+from jamb import jose
 from jamb.core.clients.attempts import Outcome
-from jamb.core.jwt import read_token
+from jamb.core.jwt import read_signed
 from jamb.core.text import UnfitText, line_fault, strings_in
 
 ALGORITHMS = ("ES256", "ES384", "ES512", "RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "EdDSA")
@@ -35,7 +36,7 @@ _KEPT_HEADERS, _KEPT_CLAIMS = ("kid", "x5t#S256"), ("iss", "sub", "aud", "jti")
 class Assertion:
     """An assertion as it was sent, read but not yet believed."""
 
-    text: str
+    signed: jose.Signed
     algorithm: str
     key_ids: frozenset[str]
     claims: Mapping[str, Any]
@@ -62,10 +63,10 @@ def read_assertion(text: str, types: frozenset[str] = TYPES, name: str = "assert
     if len(text) > LONGEST_ASSERTION:
         raise NotProven(Outcome.ASSERTION_MALFORMED, f"The {name} is longer than {LONGEST_ASSERTION} characters.")
     try:
-        jwt.decode_complete(text, options={"verify_signature": False})
-        header, claims = read_token(text)
-    except (jwt.PyJWTError, UnfitText) as error:
+        signed, claims = read_signed(text)
+    except UnfitText as error:
         raise NotProven(Outcome.ASSERTION_MALFORMED, f"The {name} is no signed JWT of text.") from error
+    header = signed.header
     for members, names in ((header, _KEPT_HEADERS), (claims, _KEPT_CLAIMS)):
         for member in names:
             fault = next(filter(None, map(line_fault, strings_in(members.get(member)))), "")
@@ -78,7 +79,7 @@ def read_assertion(text: str, types: frozenset[str] = TYPES, name: str = "assert
         said = f"The {name}'s algorithm is not accepted; use one of {', '.join(ALGORITHMS)}."
         raise NotProven(Outcome.ASSERTION_MALFORMED, said)
     ids = {header[member] for member in ("kid", "x5t#S256") if isinstance(header.get(member), str)}
-    return Assertion(text, algorithm, frozenset(ids), claims)
+    return Assertion(signed, algorithm, frozenset(ids), claims)
 
 
 def check_claims(
@@ -149,33 +150,15 @@ def signed_by(assertion: Assertion, keys: Iterable[Mapping[str, Any]]) -> bool:
 def _fits(assertion: Assertion, jwk: Mapping[str, Any]) -> bool:
     try:
         members = tuple((name, jwk[name]) for name in ("kty", "crv", "x", "y", "n", "e") if name in jwk)
-        jwt.decode(
-            assertion.text,
-            _key(members, assertion.algorithm),
-            algorithms=[assertion.algorithm],
-            options=_SIGNATURE_ALONE,
-        )
+        return jose.fits(assertion.signed, assertion.algorithm, _key(members, assertion.algorithm).key)
     except (jwt.PyJWTError, ValueError, TypeError, KeyError):
         return False
-    return True
 
 
 @lru_cache(maxsize=10_000)
 def _key(members: tuple[tuple[str, str], ...], algorithm: str) -> jwt.PyJWK:
     """Return a key ready to verify with: to make it costs more than to use it."""
     return jwt.PyJWK(dict(members), algorithm)
-
-
-# The claims are checked here, against the caller's clock.
-_SIGNATURE_ALONE: Any = {
-    "verify_exp": False,
-    "verify_nbf": False,
-    "verify_iat": False,
-    "verify_aud": False,
-    "verify_iss": False,
-    "verify_sub": False,
-    "verify_jti": False,
-}
 
 
 def _moment(assertion: Assertion, name: str) -> datetime | None:

@@ -10,7 +10,7 @@ from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.credentials.secrets import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
 from jamb.service.oauth.client_assertions import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
-from jamb.store.entry.tokens import AUTHENTICATE, Authenticated
+from jamb.store.entry.tokens import AUTHENTICATE, AUTHENTICATE_BY_KEY, Authenticated, KeyHeld, keys_in
 
 _FROM_TEXT = {
     SecretFault.WHITESPACE: (Outcome.SECRET_WHITESPACE, "The client secret has white space around it."),
@@ -27,24 +27,40 @@ class UnknownDirectory(Exception):
     """There is no such directory: the path is wrong, not the request."""
 
 
-async def authenticated(asked: TokenRequest, grant_type: GrantType | None = None) -> Authenticated:
-    """Return what is known of the client that asks. Raises `OAuthError`, `UnknownDirectory`."""
-    secret = (asked.proof.secret or "")[:LONGEST_PRESENTED]
-    digest = digest_secret(asked.runtime.backend.sealer.credential_key, secret)
-    values = {"slug": asked.slug, "client": asked.proof.client_id, "digest": digest, "resource": None, "now": asked.now}
-    rows = await asked.runtime.reader.rows(AUTHENTICATE, values)
+async def looked_up(asked: TokenRequest, resource: str | None) -> tuple[Authenticated, list[KeyHeld], str]:
+    """Return what there is of the client and the resource, the keys of one that brings no secret, and the secret.
+
+    Raises:
+        UnknownDirectory: there is no such directory.
+    """
+    proof, secret = asked.proof, (asked.proof.secret or "")[:LONGEST_PRESENTED]
+    by_key = proof.assertion is not None or bool(proof.certificate)
+    values = {
+        "slug": asked.slug,
+        "client": proof.client_id,
+        "digest": digest_secret(asked.runtime.backend.sealer.credential_key, secret),
+        "resource": resource,
+        "now": asked.now,
+    }
+    rows = await asked.runtime.reader.rows(AUTHENTICATE_BY_KEY if by_key else AUTHENTICATE, values)
     if not rows:
         raise UnknownDirectory
-    row = Authenticated(*rows[0])
+    row = Authenticated(*rows[0][: len(Authenticated._fields)])
     asked.directory_id = row.directory_id
+    return row, keys_in(rows) if by_key else [], secret
+
+
+async def authenticated(asked: TokenRequest, grant_type: GrantType | None = None) -> Authenticated:
+    """Return what is known of the client that asks. Raises `OAuthError`, `UnknownDirectory`."""
+    row, keys, secret = await looked_up(asked, None)
     public = row.client_kind is not None and not ClientKind(row.client_kind).confidential
     if asked.proof.assertion is not None:
-        await prove_by_assertion(asked, row.client_kind)
+        await prove_by_assertion(asked, row.client_kind, keys)
     elif public and secret:
         described = "This client is public: it has no secret to send."
         raise await asked.refuse(Outcome.SECRET_UNKNOWN, "invalid_client", described)
     elif not public and asked.proof.certificate:
-        await prove_by_certificate(asked, row.client_kind)
+        await prove_by_certificate(asked, row.client_kind, keys)
     elif not public:
         await prove_by_secret(asked, row, secret)
     if row.suspended:

@@ -28,14 +28,18 @@ from jamb.core.credentials.assertions import (
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.service.oauth.outside_keys import Unreachable
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
-from jamb.store.entry.tokens import KEYS_OF, SEE_ASSERTION, KeyHeld
+from jamb.store.entry.tokens import KEYS_OF, KeyHeld
 
 # What the caller may learn before it has proved itself: what its own assertion shows, nothing of what stands here.
 _SAID = {Outcome.ASSERTION_MALFORMED, Outcome.ASSERTION_AUDIENCE, Outcome.ASSERTION_TIME, Outcome.ASSERTION_REPLAYED}
 
 
-async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> None:
-    """Set the credential of the request, or refuse it and record why."""
+async def prove_by_assertion(asked: TokenRequest, client_kind: str | None, held: Sequence[KeyHeld]) -> None:
+    """Set the credential of the request, or refuse it and record why.
+
+    Args:
+        client_kind: None: there is no such client here. `held`: what it may prove itself with.
+    """
     assertion = asked.proof.assertion
     assert assertion is not None
     life = LONGEST_OUTSIDE_LIFE if asked.proof.outside else LONGEST_LIFE
@@ -44,7 +48,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
         check_reading(assertion, _audiences(asked), asked.now, life)
         if client_kind is None:
             raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
-        await _prove(asked, assertion, life)
+        await _prove(asked, assertion, life, held)
     except NotProven as error:
         # RFC 7521 section 4.1: a grant that is not good is invalid_grant; a client that is not proven, invalid_client.
         code = "invalid_grant" if asked.proof.outside else "invalid_client"
@@ -52,7 +56,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
         raise await asked.refuse(error.outcome, code, described, error.detail) from error
 
 
-async def prove_by_certificate(asked: TokenRequest, client_kind: str | None) -> None:
+async def prove_by_certificate(asked: TokenRequest, client_kind: str | None, keys: Sequence[KeyHeld]) -> None:
     """The certificate with which the client holds the connection is one that stands for it (RFC 8705 section 2.2).
 
     The tokens that it gets are bound to it (section 3).
@@ -60,7 +64,7 @@ async def prove_by_certificate(asked: TokenRequest, client_kind: str | None) -> 
     try:
         if client_kind is None:
             raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
-        held = await _held(asked, outside=False)
+        held = _of_kind(keys, outside=False)
         named = [key for key in held if any(one.get("x5t#S256") == asked.proof.certificate for one in key.keys or ())]
         if not named:
             said = f"no certificate of the client has the thumbprint {asked.proof.certificate}"
@@ -73,9 +77,9 @@ async def prove_by_certificate(asked: TokenRequest, client_kind: str | None) -> 
     asked.credential_id, asked.certificate = found.id, asked.proof.certificate
 
 
-async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
+async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta, keys: Sequence[KeyHeld]) -> None:
     client_id, outside = asked.proof.client_id, asked.proof.outside
-    held = await _held(asked, outside=outside)
+    held = _of_kind(keys, outside=outside)
     audiences = _audiences(asked)
     if outside:
         named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
@@ -92,10 +96,15 @@ async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> 
     asked.credential_id = found.id
 
 
-async def _held(asked: TokenRequest, *, outside: bool) -> list[KeyHeld]:
-    """Return what stands for the client. Raises `NotProven` where nothing of the kind does."""
+async def keys_of(asked: TokenRequest) -> list[KeyHeld]:
+    """Return what the client may prove itself with, beside secrets."""
     rows = await asked.runtime.reader.rows(KEYS_OF, {"slug": asked.slug, "client": asked.proof.client_id})
-    held = [one for one in (KeyHeld(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
+    return [KeyHeld(*row) for row in rows]
+
+
+def _of_kind(keys: Sequence[KeyHeld], *, outside: bool) -> list[KeyHeld]:
+    """Return what stands for the client. Raises `NotProven` where nothing of the kind does."""
+    held = [one for one in keys if (one.kind == CredentialKind.ISSUER) is outside]
     if not held:
         what = "trust in an outside issuer" if outside else "certificate or key set"
         raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
@@ -104,7 +113,7 @@ async def _held(asked: TokenRequest, *, outside: bool) -> list[KeyHeld]:
 
 async def signer_of(asked: TokenRequest, assertion: Assertion, *, outside: bool) -> KeyHeld:
     """Return the credential whose key signed something of the client's. Raises `NotProven` where none did."""
-    return await _signer(asked, assertion, await _held(asked, outside=outside))
+    return await _signer(asked, assertion, _of_kind(await keys_of(asked), outside=outside))
 
 
 def _audiences(asked: TokenRequest) -> list[str]:
@@ -164,8 +173,7 @@ def refuse_fallen(one: KeyHeld, now: datetime) -> None:
 async def _refuse_replay(asked: TokenRequest, assertion: Assertion) -> None:
     ends = datetime.fromtimestamp(float(assertion.claims["exp"]), UTC) + 2 * CLOCK_SKEW
     digest = sha256(check_once(assertion).encode()).digest()
-    seen = {"client": asked.proof.client_id, "digest": digest, "ends": ends}
-    if not await asked.runtime.reader.rows(SEE_ASSERTION, seen):
+    if not await asked.runtime.once.first(asked.proof.client_id, digest, ends):
         raise NotProven(
             Outcome.ASSERTION_REPLAYED, "This assertion was used before: make each one anew, with its own jti."
         )

@@ -21,13 +21,12 @@ from jamb.core.authorization.details import INVALID, check_collections, holdings
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientState, GrantType
-from jamb.core.credentials.secrets import LONGEST_PRESENTED, digest_secret
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
 from jamb.core.reach.reach import overlap
 from jamb.core.tokens import issue_second
-from jamb.service.oauth.authenticate import UnknownDirectory, judge_grant_type, prove_by_secret
+from jamb.service.oauth.authenticate import judge_grant_type, looked_up, prove_by_secret
 from jamb.service.oauth.catalogues import catalogue_of, tree_of
 from jamb.service.oauth.client_assertions import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.errors import OAuthError, json_response
@@ -35,7 +34,7 @@ from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
 from jamb.service.oauth.request import SUSPENDED, TokenRequest
 from jamb.service.runtime import Runtime
-from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
+from jamb.store.entry.tokens import ASKED, GRANTED_AT, Authenticated
 
 
 async def client_credentials(
@@ -49,27 +48,13 @@ async def client_credentials(
         # Perhaps by a former address: the token is for the present one.
         resource = runtime.backend.own_identifier(slug)
     asked.resource = resource or ""
-    secret = (proof.secret or "")[:LONGEST_PRESENTED]
-    rows = await runtime.reader.rows(
-        AUTHENTICATE,
-        {
-            "slug": slug,
-            "client": proof.client_id,
-            "digest": digest_secret(runtime.backend.sealer.credential_key, secret),
-            "resource": resource,
-            "now": now,
-        },
-    )
-    if not rows:
-        raise UnknownDirectory
-    row = Authenticated(*rows[0])
-    asked.directory_id = row.directory_id
+    row, keys, secret = await looked_up(asked, resource)
     if proof.certificate:
-        await prove_by_certificate(asked, row.client_kind)
+        await prove_by_certificate(asked, row.client_kind, keys)
     elif proof.assertion is None:
         await prove_by_secret(asked, row, secret)
     else:
-        await prove_by_assertion(asked, row.client_kind)
+        await prove_by_assertion(asked, row.client_kind, keys)
     await _admit(asked, row, GrantType(str(form.get("grant_type"))))
     await asked.judge_possession()
     await asked.use_possession()

@@ -20,7 +20,7 @@ from jamb.actions.credentials.adding import Addition, CertificateGiven, Certific
 from jamb.actions.credentials.self_rotation import Shown
 from jamb.core.errors import BadInput, Forbidden, JambError, NotSignedIn, Refusal
 from jamb.core.text import UnfitText, read_json
-from jamb.service.oauth.client_assertions import prove_by_assertion
+from jamb.service.oauth.client_assertions import keys_of, prove_by_assertion
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.request import TokenRequest
@@ -39,7 +39,7 @@ async def rotate_own(
     if proof.assertion is not None:
         asked = TokenRequest(runtime, slug, proof, now, address, user_agent)
         asked.directory_id, kind = await run_in_threadpool(self_rotation.known, runtime.backend, slug, proof.client_id)
-        await prove_by_assertion(asked, kind)
+        await prove_by_assertion(asked, kind, await keys_of(asked))
         shown = Shown(credential_id=asked.credential_id)
     elif not proof.secret:
         raise OAuthError("invalid_client", "Send the client secret, or a client assertion.", basic=proof.basic)

@@ -17,7 +17,6 @@ from jamb.service.oauth.errors import OAuthError
 from jamb.service.oauth.form import ClientProof
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
-from jamb.store.entry.tokens import SEE_ASSERTION
 
 SUSPENDED = "This directory is suspended by whoever runs the service."
 NOT_PROVEN = "Client authentication failed: check the client id and how it proves itself."
@@ -78,8 +77,7 @@ class TokenRequest:
         """Refuse a proof that came before. Only what is brought with something good is remembered: no stranger's."""
         if not isinstance(self.possession, Proof):
             return
-        seen = {"client": self.proof.client_id, "digest": self.possession.once, "ends": ends_at(self.now)}
-        if not await self.runtime.reader.rows(SEE_ASSERTION, seen):
+        if not await self.runtime.once.first(self.proof.client_id, self.possession.once, ends_at(self.now)):
             raise await self._unproven(BadProof("it was used before: make one for each request"))
 
     async def _unproven(self, fault: BadProof) -> OAuthError:

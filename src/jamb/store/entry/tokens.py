@@ -157,21 +157,41 @@ class KeyHeld(NamedTuple):
     withdrawn_at: datetime | None
 
 
+_held = _credential.alias("held")
+
+
+def _held_of(credential: sa.FromClause) -> list[sa.ColumnElement[Any]]:
+    return [credential.c[name] for name in KeyHeld._fields]
+
+
+def keys_in(rows: Sequence[Sequence[Any]]) -> list[KeyHeld]:
+    """Return what stands for the client in rows of `AUTHENTICATE_BY_KEY`: one row without, where nothing does."""
+    behind = len(Authenticated._fields)
+    return [KeyHeld(*row[behind:]) for row in rows if row[behind] is not None]
+
+
+# Parameters: those of `AUTHENTICATE`. Its row before each of what a client may prove itself with beside secrets
+# (`KeyHeld`), newest first.
+_known = _authenticate.cte("known").prefix_with("MATERIALIZED", dialect="postgresql")
+_authenticate_by_key = (
+    sa.select(_known, *_held_of(_held))
+    .select_from(
+        _known.outerjoin(
+            _held,
+            sa.and_(
+                _known.c.client_kind.is_not(None),
+                _held.c.client_id == _param("client", sa.Text),
+                _held.c.kind != sa.literal_column("'secret'"),
+            ),
+        )
+    )
+    .order_by(_held.c.issued_at.desc())
+)
+AUTHENTICATE_BY_KEY = compiled(_authenticate_by_key)
+
 # Parameters: slug, client. What a client may prove itself with beside secrets, newest first.
 _keys_of = (
-    sa.select(
-        _credential.c.id,
-        _credential.c.kind,
-        _credential.c.hint,
-        _credential.c["keys"],
-        _credential.c.issuer,
-        _credential.c.subject,
-        _credential.c.keys_uri,
-        _credential.c.starts_at,
-        _credential.c.expires_at,
-        _credential.c.disabled_at,
-        _credential.c.withdrawn_at,
-    )
+    sa.select(*_held_of(_credential))
     .select_from(
         _credential.join(_client, _client.c.id == _credential.c.client_id).join(
             _directory, _directory.c.id == _client.c.directory_id
@@ -200,10 +220,15 @@ CERTIFICATES_SINCE = compiled(
     .limit(_param("most", sa.Integer))
 )
 
-# Parameters: client, digest, ends. One row when this assertion is new, none when it was seen.
-SEE_ASSERTION = f"""
-INSERT INTO {_seen.name} (client_id, digest, expires_at) VALUES (%(client)s, %(digest)s, %(ends)s)
-ON CONFLICT DO NOTHING RETURNING 1
+# Parameters: arrays of client ids, digests and ends, each pair once and in order, so that processes never deadlock. A
+# row for each that is new, with its client and digest; none for what was seen.
+SEE_ASSERTIONS = f"""
+INSERT INTO {_seen.name} (client_id, digest, expires_at)
+SELECT sent.client_id, sent.digest, sent.ends
+  FROM unnest(%(clients)b::text[], %(digests)b::bytea[], %(ends)b::timestamptz[]) AS sent (client_id, digest, ends)
+  JOIN client ON client.id = sent.client_id
+ ORDER BY 1, 2
+    ON CONFLICT DO NOTHING RETURNING client_id, digest
 """  # noqa: S608 - names of our own
 
 # Parameters: slug, client. The identifiers of the resources at which a client holds grants or roles.
@@ -346,6 +371,7 @@ __all__ = [
     "ASKED",
     "ATTEMPT_COLUMNS",
     "AUTHENTICATE",
+    "AUTHENTICATE_BY_KEY",
     "CERTIFICATES_SINCE",
     "DELEGATED",
     "GRANTED_AT",
@@ -354,10 +380,11 @@ __all__ = [
     "NOTE_NETWORKS",
     "RECORD_ATTEMPTS",
     "ROWS",
-    "SEE_ASSERTION",
+    "SEE_ASSERTIONS",
     "SIGNING_KEY",
     "TOUCH_CREDENTIALS",
     "Authenticated",
     "Delegated",
     "KeyHeld",
+    "keys_in",
 ]

@@ -12,11 +12,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-import jwt
 from fastapi import Request
 from fastapi.responses import Response
 from sqlmodel import Session
 
+from jamb import jose
 from jamb.actions.authorization.issued import still_counts
 from jamb.actions.authorization.person_tokens import about_person
 from jamb.actions.base.lookups import find_directory
@@ -26,7 +26,7 @@ from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import ABOUT_PEOPLE, MODES, OPENID, Wanted
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import ALGORITHMS
-from jamb.core.jwt import read_token
+from jamb.core.jwt import read_signed
 from jamb.core.reach.details import TYPE as DETAIL
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard import dpop
@@ -74,7 +74,8 @@ def claims_signed_in(
     """The same, where the directory is known by its id."""
     now = runtime.clock.now()
     try:
-        header, _ = read_token(token)
+        read, claims = read_signed(token)
+        header = read.header
         kid = header.get("kid")
         if (
             header.get("typ") not in types
@@ -86,22 +87,21 @@ def claims_signed_in(
         key = runtime.keyring.public(kid, str(directory_id))
         if key is None:
             raise NotThisIssuers
-        claims: dict[str, Any] = jwt.decode(
-            token,
-            key,
-            algorithms=[ALGORITHM],
-            issuer=runtime.backend.issuers(slug, now),
-            options={
-                "require": ["iss", "exp", "aud", "sub", "iat"],
-                "verify_aud": False,
-                "verify_exp": verify_exp,
-                # In the second in which something was taken away, ours are of the next one (`core.tokens`).
-                "verify_iat": False,
-            },
+        if not jose.fits(read, ALGORITHM, key):
+            raise NotThisIssuers
+        # In the second in which something was taken away, ours are of the next one (`core.tokens`).
+        jose.judge(
+            claims,
+            runtime.backend.issuers(slug, now),
+            None,
+            now.timestamp(),
+            required=("iss", "exp", "aud", "sub", "iat"),
+            ended=not verify_exp,
+            ahead=True,
         )
-    except (jwt.InvalidTokenError, UnfitText) as error:
+    except (jose.NotGood, UnfitText) as error:
         raise NotThisIssuers from error
-    return claims
+    return dict(claims)
 
 
 def for_hinted(runtime: Runtime, slug: str, client_id: str, wanted: Wanted, sent: Mapping[str, str]) -> Wanted:
