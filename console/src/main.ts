@@ -7,7 +7,6 @@ import { createApp } from "vue";
 import App from "./App.vue";
 import { problemOf } from "./api/problems";
 import { router } from "./router";
-import { languageFor, speak } from "./texts";
 import { keepFocus } from "./ui/page/keep-focus";
 import { watchListKeys } from "./ui/page/list-keys";
 import { watchTyping } from "./ui/use/unsaved";
@@ -30,7 +29,5 @@ watchTyping();
 watchTables();
 keepFocus();
 watchListKeys();
-
-void speak(languageFor(navigator.languages));
 
 createApp(App).use(router).use(VueQueryPlugin, { queryClient }).mount("#app");

@@ -3,7 +3,7 @@ import { createRouter, createWebHistory } from "vue-router";
 import { can, current, restore } from "./api/session";
 import { failed, loadAnew } from "./frame/failures";
 import { isUnsaved, mayLeave } from "./ui/use/unsaved";
-import { say } from "./texts";
+import { languageFor, say, speak } from "./texts";
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -195,6 +195,9 @@ export const router = createRouter({
     },
   ],
 });
+
+// The pages for everybody are in the reader's language, if there is a file of it; those of administrators are English.
+router.beforeEach((to) => speak(to.meta.text ? languageFor(navigator.languages) : "en"));
 
 router.beforeEach(async (to, from) => {
   if (to.path !== from.path && from.matched.length && !from.meta.open && current.value && !(await mayLeave())) return false;

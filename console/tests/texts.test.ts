@@ -3,14 +3,22 @@ import { parse } from "@vue/compiler-sfc";
 import { afterEach, expect, test } from "vitest";
 import SignIn from "@/pages/entry/SignIn.vue";
 import SignIns from "@/pages/own/SignIns.vue";
+import { ApiError, problemFrom } from "@/api/problems";
 import { type Texts, languageFor, say, speak } from "@/texts";
 import english from "@/texts/en.json";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { ago, day } from "@/ui/use/times";
 import { answering, shown } from "./answers";
 import { forward } from "./forward";
 
 // What administrators alone come to has its words in place.
 const OF_ADMINISTRATORS = new Set(["Nowhere.vue", "Token.vue"]);
 const files = import.meta.glob<string>(["/src/pages/{entry,own}/*.vue", "/src/router.ts"], {
+  query: "?raw",
+  import: "default",
+  eager: true,
+});
+const ALSO = import.meta.glob<string>(["/src/texts/problems.ts", "/src/api/problems.ts", "/src/ui/use/times.ts"], {
   query: "?raw",
   import: "default",
   eager: true,
@@ -61,7 +69,7 @@ test.each(PAGES)("%s has no words of its own", (page) => {
 });
 
 test("every text that is asked for is there, and none is there for nothing", () => {
-  const program = [...PAGES, "/src/router.ts"].map((file) => files[file]).join("\n");
+  const program = [...[...PAGES, "/src/router.ts"].map((file) => files[file]), ...Object.values(ALSO)].join("\n");
   const asked = new Set([...program.matchAll(/["'`]([a-z_]+(?:\.[a-z_]+)+)["'`]/g)].map((found) => found[1]));
   const begun = [...program.matchAll(/`([a-z_]+(?:\.[a-z_]+)*\.)\$\{/g)].map((found) => String(found[1]));
   const there = keysOf(english);
@@ -101,6 +109,43 @@ test("what another language leaves out is English, and what nobody has is a mist
     "Sign in for Tide",
   ]);
   expect(() => say("all.nothing")).toThrow("There is no text all.nothing.");
+});
+
+test("a refusal is said in the language that is spoken, by its kind, and what has no words there is marked as English", async () => {
+  await speak("nl", { problems: { "too-many-tries": { detail: "Te vaak geprobeerd.", next_step: "Wacht even." } } } as unknown as Texts);
+  const refused = (kind: string) =>
+    new ApiError(
+      problemFrom(
+        {
+          type: `urn:jamb:problem:${kind}`,
+          detail: "Six of six.",
+          next_step: "In 5 minutes.",
+          fields: [{ field: "login", sent: "x", allowed: "y", next_step: "" }],
+        },
+        429,
+      ),
+    );
+  const known = (await shown(ProblemNote, { error: refused("too-many-tries") })).page;
+  expect(known.findAll("p").map((one) => one.text())).toEqual(["Te vaak geprobeerd.", "Wacht even."]);
+  expect(known.get("ul").attributes("lang")).toBe("en");
+  const other = (await shown(ProblemNote, { error: refused("top-role") })).page;
+  expect(other.findAll("p").map((one) => [one.text(), one.attributes("lang")])).toEqual([
+    ["Six of six.", "en"],
+    ["In 5 minutes.", "en"],
+  ]);
+  await speak("en");
+  // In English the service says more than any kind could.
+  const english = (await shown(ProblemNote, { error: refused("too-many-tries") })).page;
+  expect(english.findAll("[lang]")).toEqual([]);
+  expect(english.text()).toContain("Six of six.");
+});
+
+test("times are told as in the language that is spoken", async () => {
+  const at = "2026-03-02T10:30:00Z";
+  const told = () => [day(at), ago(at, Date.parse("2026-03-05T10:30:00Z")), ago(at, Date.parse(at))];
+  expect(told()).toEqual(["2 Mar 2026", "3 days ago", "just now"]);
+  await speak("nl", { times: { just_now: "zojuist" } } as unknown as Texts);
+  expect(told()).toEqual(["2 mrt 2026", "3 dagen geleden", "zojuist"]);
 });
 
 test("the first language that is wanted and that there is", () => {

@@ -1,4 +1,5 @@
 // Problem documents (RFC 9457), as the service sends them.
+import { say } from "@/texts";
 import { Unanswered } from "./network";
 
 export interface ProblemField {
@@ -27,15 +28,12 @@ export class ApiError extends Error {
 /** What is said where there was no answer: of a change, that nobody knows whether it was done. */
 function away(error: unknown): Problem {
   const { change, late } = error instanceof Unanswered ? error : { change: true, late: false };
-  const why = late ? "The service did not answer in time" : "The service does not answer";
   return {
     type: "about:blank",
     title: "No answer",
     status: 0,
-    detail: change ? `${why}: whether this was done is not known.` : `${why}.`,
-    next_step: change
-      ? "Check your connection, then press the same button again: if it was done before, it is not done twice."
-      : "Check your connection, then try again.",
+    detail: say(`no_answer.${change ? "change" : "read"}${late ? "_late" : ""}`),
+    next_step: say(change ? "no_answer.again_safely" : "no_answer.again"),
     fields: [],
   };
 }
@@ -45,8 +43,10 @@ function doneBefore(problem: Problem): Problem {
   const shown = ["secret", "credential", "certificate"].includes(problem.made?.kind ?? "");
   return {
     ...problem,
-    detail: "It was done. Only the answer was lost on the way.",
-    next_step: shown ? "What is shown once was in that answer: issue another in place of the one that nobody has." : "",
+    // No problem of the service's any more: it says so itself.
+    type: "about:blank",
+    detail: say("no_answer.done_before"),
+    next_step: shown ? say("no_answer.shown_once") : "",
   };
 }
 

@@ -101,8 +101,8 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 
 <template>
   <div class="frame">
-    <a class="skip" href="#page">Skip to the page</a>
-    <nav class="rail" aria-label="Main">
+    <a class="skip" lang="en" href="#page">Skip to the page</a>
+    <nav class="rail" lang="en" aria-label="Main">
       <div class="place">
         <span class="mark" aria-hidden="true"></span>
         <span>

@@ -20,11 +20,24 @@ const PLACE = /\{(\w+)\}/;
 
 function found(key: string): Text {
   for (const texts of [known[language.value], english]) {
-    let held: unknown = texts;
-    for (const part of key.split(".")) held = (held as Record<string, unknown> | undefined)?.[part];
+    const held = inTexts(texts, key);
     if (held !== undefined) return held as Text;
   }
   throw new Error(`There is no text ${key}.`);
+}
+
+/** The language that is spoken, by its tag: the pages for everybody are in it. */
+export const spoken = computed(() => language.value);
+
+/** Whether the language that is spoken has a text of its own. */
+export function has(key: string): boolean {
+  return inTexts(known[language.value], key) !== undefined;
+}
+
+function inTexts(texts: Texts | undefined, key: string): unknown {
+  let held: unknown = texts;
+  for (const part of key.split(".")) held = (held as Record<string, unknown> | undefined)?.[part];
+  return held;
 }
 
 /** Return a text in its parts: words, and between them the names of its places. */

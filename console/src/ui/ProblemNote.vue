@@ -2,24 +2,27 @@
 // What failed, what was kept, and what to do: one shape for every error.
 import { computed } from "vue";
 import { type Problem, problemOf, wasDone } from "@/api/problems";
+import { spoken } from "@/texts";
+import { told } from "@/texts/problems";
 
 const props = defineProps<{ error: unknown; retry?: () => void }>();
 const problem = computed<Problem>(() => problemOf(props.error));
+const said = computed(() => told(problem.value));
 // What takes another person's yes is no failure: it waits for one.
 const waits = computed(() => (problem.value.made?.kind === "request" ? problem.value.made.id : ""));
 </script>
 
 <template>
   <div class="problem" :class="{ waits: waits || wasDone(error) }" role="alert">
-    <p>
-      <strong>{{ problem.detail }}</strong>
+    <p :lang="said.lang">
+      <strong>{{ said.detail }}</strong>
     </p>
-    <ul v-if="problem.fields.length">
+    <ul v-if="problem.fields.length" :lang="spoken === 'en' ? undefined : 'en'">
       <li v-for="one in problem.fields" :key="one.field + one.sent">
         <code>{{ one.field }}</code>: sent {{ one.sent }}; allowed: {{ one.allowed }} {{ one.next_step }}
       </li>
     </ul>
-    <p v-if="problem.next_step">{{ problem.next_step }}</p>
+    <p v-if="said.next_step" :lang="said.lang">{{ said.next_step }}</p>
     <p v-if="waits"><RouterLink :to="{ name: 'request', params: { id: waits } }">See what waits</RouterLink></p>
     <button v-if="retry" type="button" class="link-button" @click="retry">Try again</button>
   </div>

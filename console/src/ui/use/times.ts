@@ -1,7 +1,10 @@
 // Times as people say them. Formatters are made once: they are slow to make.
 import { ref } from "vue";
+import { say, spoken } from "@/texts";
 
-const relative = new Intl.RelativeTimeFormat("en", { numeric: "always" });
+// English as it is written where the day stands before the month.
+const tag = (): string => (spoken.value === "en" ? "en-GB" : spoken.value);
+const relative: Partial<Record<string, Intl.RelativeTimeFormat>> = {};
 
 /** How times are shown: how long ago, or as of the clock, of this computer or UTC. Each reader's own. */
 export type Shown = "ago" | "clock" | "utc";
@@ -20,13 +23,13 @@ export function showNext(): void {
 }
 
 type Form = Intl.DateTimeFormatOptions;
-/** Made when it is needed first, in the zone of this computer and in UTC. */
+/** Made when it is needed first, in a language, in the zone of this computer and in UTC. */
 function formatter(form: Form): (moment: string) => string {
   const made: Partial<Record<string, Intl.DateTimeFormat>> = {};
   return (moment) => {
     const zone = shown.value === "utc" ? "UTC" : "";
-    made[zone] ??= new Intl.DateTimeFormat("en-GB", { ...form, ...(zone ? { timeZone: zone } : {}) });
-    return made[zone].format(new Date(moment));
+    const how = (made[`${tag()} ${zone}`] ??= new Intl.DateTimeFormat(tag(), { ...form, ...(zone ? { timeZone: zone } : {}) }));
+    return how.format(new Date(moment));
   };
 }
 const DAY: Form = { day: "numeric", month: "short", year: "numeric" };
@@ -49,10 +52,11 @@ export const now = ref(Date.now());
 window.setInterval(() => (now.value = Date.now()), 60_000);
 
 export function ago(moment: string, at: number): string {
+  const how = (relative[tag()] ??= new Intl.RelativeTimeFormat(tag(), { numeric: "always" }));
   const seconds = (Date.parse(moment) - at) / 1000;
   for (const [unit, length] of STEPS) {
     // A hundredth more, so that what was just given 90 days does not say 89.
-    if (Math.abs(seconds) >= length) return relative.format(Math.trunc(seconds / length + Math.sign(seconds) * 0.01), unit);
+    if (Math.abs(seconds) >= length) return how.format(Math.trunc(seconds / length + Math.sign(seconds) * 0.01), unit);
   }
-  return "just now";
+  return say("times.just_now");
 }
