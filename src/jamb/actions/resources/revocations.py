@@ -6,8 +6,12 @@ life of a token need no bound: they have run out.
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from datetime import timedelta
+from uuid import UUID
+
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_resource
@@ -18,8 +22,8 @@ from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store.clients import clients
 from jamb.store.directory import roles
-from jamb.store.entry import authorizations, exchanges
 from jamb.store.resources import resources
+from jamb.store.resources.taken_away import taken_away
 
 # No token of a protected API lives longer, whatever the policy was when it was made; a guard's clock may be off.
 LONGEST_TOKEN = timedelta(seconds=BOUNDS["access_token_seconds"][1])
@@ -46,45 +50,42 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
                 next_step="Read with the client that the resource names as its guard.",
             )
         since = act.now - LONGEST_TOKEN - SKEW
-        found = [
-            Revocation(client_id, None, None, moment, None, ())
-            for client_id, moment in clients.revoked_since(session, act.directory.id, since)
-        ]
+        away = taken_away(session, act.directory.id, resource.id, since, act.now, act.now - SKEW)
         catalogue = resources.catalogues(session, [resource])[resource.id]
-        touched = clients.narrowed_at(session, resource.id, since, act.now)
-        touched |= roles.narrowed_at(session, resource.id, since, act.now)
-        grants = clients.grants_by_client(session, touched)
-        by_role = roles.roles_of_clients(session, touched)
-        for client_id in sorted(touched):
-            held = [
-                PastHolding(row.held(), row.narrowed_at)
-                for row in grants.get(client_id, ())
-                if row.resource_id == resource.id
-            ]
-            held += [
-                PastHolding(grant, assignment.narrowed_at, by_role=True)
-                for assignment, role in by_role.get(client_id, ())
-                if role.resource_id == resource.id
-                for grant in assignment.grants(role)
-            ]
-            found.extend(revocations_of(catalogue, client_id, held, since, act.now))
+        found = [Revocation(client_id, None, None, moment, None, ()) for client_id, moment in away.clients]
+        for client_id, held in _held(session, resource.id, away.held):
+            found += revocations_of(catalogue, client_id, held, since, act.now)
         # Tokens for people: of whom something was taken away, whatever it was, or who ended what they allowed.
-        found += [
-            Revocation("", AccessKind.DELEGATED, str(person_id), at, None, ())
-            for person_id, at in authorizations.people_narrowed_since(session, act.directory.id, since, act.now)
-        ]
+        found += [Revocation("", AccessKind.DELEGATED, str(person_id), at, None, ()) for person_id, at in away.people]
         found += [
             Revocation(client_id, AccessKind.DELEGATED, str(person_id), at, None, ())
-            for client_id, person_id, at in (
-                *authorizations.ended_since(session, resource.id, since),
-                *exchanges.ended_since(session, resource.id, since, act.now - SKEW),
-            )
+            for client_id, person_id, at in away.access
         ]
         return Revocations(
             resource.name,
             resource.object_name,
             tuple(found),
-            resources.collections_of(session, resource.id),
+            resources.trees(session, [resource])[resource.id],
             resource.revision,
             catalogue,
         )
+
+
+def _held(session: Session, resource_id: UUID, touched: Collection[str]) -> Iterator[tuple[str, list[PastHolding]]]:
+    """Yield what each of these clients holds or held at a resource, by consents and by its own roles."""
+    if not touched:
+        return
+    grants, by_role = clients.grants_by_client(session, touched), roles.roles_of_clients(session, touched)
+    for client_id in sorted(touched):
+        held = [
+            PastHolding(row.held(), row.narrowed_at)
+            for row in grants.get(client_id, ())
+            if row.resource_id == resource_id
+        ]
+        held += [
+            PastHolding(grant, assignment.narrowed_at, by_role=True)
+            for assignment, role in by_role.get(client_id, ())
+            if role.resource_id == resource_id
+            for grant in assignment.grants(role)
+        ]
+        yield client_id, held

@@ -477,23 +477,6 @@ def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now
     ]
 
 
-def revoked_since(session: Session, directory_id: UUID, since: datetime) -> list[tuple[str, datetime]]:
-    """Return (client, moment) for each client of a directory that was revoked since a moment."""
-    statement = select(ClientRow.id, ClientRow.tokens_revoked_at).where(
-        ClientRow.directory_id == directory_id, col(ClientRow.tokens_revoked_at) > since
-    )
-    return [(key, moment) for key, moment in session.exec(statement) if moment is not None]
-
-
-def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datetime) -> set[str]:
-    """Return the clients of which a consent at a resource ended or was changed between two moments."""
-    ended = (col(GrantRow.expires_at) > since) & (col(GrantRow.expires_at) <= now)
-    statement = select(GrantRow.client_id).where(
-        GrantRow.resource_id == resource_id, ended | (col(GrantRow.narrowed_at) > since)
-    )
-    return set(session.exec(statement))
-
-
 def stands(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[bool]:
     return col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now)
 

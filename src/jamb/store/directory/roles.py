@@ -512,21 +512,6 @@ def bundling(session: Session, resource_id: UUID, permissions: Iterable[str]) ->
     return list(session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS, overlapping)))
 
 
-def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datetime) -> set[str]:
-    """Return the clients whose role at a resource ended or was changed between two moments."""
-    ended = (col(AssignmentRow.expires_at) > since) & (col(AssignmentRow.expires_at) <= now)
-    rows = session.exec(
-        select(AssignmentRow.client_id)
-        .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
-        .where(
-            RoleRow.resource_id == resource_id,
-            col(AssignmentRow.client_id).is_not(None),
-            ended | (col(AssignmentRow.narrowed_at) > since),
-        )
-    )
-    return {client_id for client_id in rows if client_id is not None}
-
-
 def holding_roles(session: Session, directory_id: UUID, names: Collection[str], now: datetime) -> list[PersonRow]:
     """Return the live people who hold one of these roles, themselves or by a group."""
     found = [role for role in roles_of(session, directory_id) if role.name in names]

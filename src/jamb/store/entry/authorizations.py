@@ -194,22 +194,7 @@ class PersonNarrowedRow(SQLModel, table=True):
     at: datetime = moment(index=True)
 
 
-def ended_since(session: Session, resource_id: UUID, since: datetime) -> list[tuple[str, UUID, datetime]]:
-    """Return the clients, people and moments of authorizations at a resource that were ended since a moment."""
-    rows = session.execute(
-        sa.select(
-            col(AuthorizationRow.client_id),
-            col(AuthorizationRow.person_id),
-            sa.func.max(col(AuthorizationRow.ended_at)),
-        )
-        .where(col(AuthorizationRow.resource_id) == resource_id, col(AuthorizationRow.ended_at) > since)
-        .group_by(col(AuthorizationRow.client_id), col(AuthorizationRow.person_id))
-        .order_by(col(AuthorizationRow.client_id), col(AuthorizationRow.person_id))
-    )
-    return [(client_id, person_id, at) for client_id, person_id, at in rows]
-
-
-_ROLES_THAT_ENDED = """
+PEOPLE_NARROWED = """
 SELECT person_id, max(at) FROM (
     SELECT person_id, at FROM person_narrowed WHERE at > :since
     UNION ALL
@@ -228,7 +213,7 @@ def people_narrowed_since(
 ) -> list[tuple[UUID, datetime]]:
     """Return the people who may do less than they did, and since when, within this time."""
     values = {"directory": directory_id, "since": since, "now": now}
-    return [(person_id, at) for person_id, at in session.execute(sa.text(_ROLES_THAT_ENDED), values)]
+    return [(person_id, at) for person_id, at in session.execute(sa.text(PEOPLE_NARROWED), values)]
 
 
 def narrowed_at(session: Session, client_id: str, person_id: UUID) -> datetime | None:

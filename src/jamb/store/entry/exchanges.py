@@ -6,7 +6,6 @@ which it came.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from datetime import datetime
 from uuid import UUID
 
@@ -54,7 +53,7 @@ WHERE {condition}
 GROUP BY exchange.client_id, held.person_id
 ORDER BY exchange.client_id, held.person_id
 """
-_ENDED_SINCE = _ENDED.format(
+EXCHANGES_ENDED = _ENDED.format(
     condition="exchange.resource_id = :resource_id AND exchange.expires_at > :lives AND moment > :since"
 )
 _ENDED_OF = _ENDED.format(condition="exchange.client_id = :client_id AND held.person_id = :person_id")
@@ -65,20 +64,8 @@ def note(session: Session, row: ExchangeRow) -> None:
     session.execute(sa.text(_NOTE), row.model_dump())
 
 
-def ended_since(
-    session: Session, resource_id: UUID, since: datetime, lives: datetime
-) -> Sequence[tuple[str, UUID, datetime]]:
-    """Return the clients, people and moments at which exchanged tokens for a resource ended since a moment.
-
-    Args:
-        lives: of what has run out by then nobody needs to hear.
-    """
-    values = {"resource_id": resource_id, "since": since, "lives": lives}
-    return [(client_id, person_id, at) for client_id, person_id, at in session.execute(sa.text(_ENDED_SINCE), values)]
-
-
 def narrowed_at(session: Session, client_id: str, person_id: UUID) -> datetime | None:
     """Return when exchanged tokens of a client for a person ended last: guards refuse what is older."""
     values = {"client_id": client_id, "person_id": person_id}
-    found: Sequence[tuple[str, UUID, datetime | None]] = session.execute(sa.text(_ENDED_OF), values).tuples().all()
+    found = session.execute(sa.text(_ENDED_OF), values).all()
     return found[0][2] if found else None

@@ -173,4 +173,4 @@ def person_ids_of(
             col(PersonUseRow.last_at) > since,
         )
     )
-    return dict(rows.tuples().all())
+    return {row[0]: row[1] for row in rows}
