@@ -43,10 +43,18 @@ class Signed(NamedTuple):
     signature: bytes
 
 
+def _no_number(name: str) -> float:
+    raise NotGood(f"{name} is no JSON")
+
+
+# RFC 8259 section 6 has no NaN, which is neither before nor after any moment.
+_JSON = json.JSONDecoder(parse_constant=_no_number)
+
+
 def object_of(text: bytes) -> Mapping[str, Any]:
-    """Return the members of a JSON object. Raises `NotGood` for anything else."""
+    """Return the members of a JSON object in UTF-8. Raises `NotGood` for anything else."""
     try:
-        found = json.loads(text)
+        found = _JSON.decode(text.decode())
     except (ValueError, RecursionError) as error:
         raise NotGood("a part of it is no JSON") from error
     if not isinstance(found, dict):

@@ -109,6 +109,8 @@ WRONG: dict[str, Callable[[], str]] = {
     "at a time of words": lambda: made(iat="now"),
     "long ago": lambda: made(iat=int(time.time()) - 70),
     "in the future": lambda: made(iat=int(time.time()) + 70),
+    "at a time that is no number": lambda: made(iat=float("nan")),
+    "at the end of time": lambda: made(iat=float("inf")),
     "for no token": lambda: made(ath=None),
     "for another token": lambda: made(ath=hash_of(TOKEN + "x")),
 }
