@@ -48,17 +48,17 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
     for name, router in _ROUTERS.items():
         app.include_router(router(guards[name]))
     app.include_router(mailbox_router(mailbox))
-    # Records of an earlier version name none.
-    if (told := settings.get("watch")) is not None:
+    # Records of an earlier version name none, or say less of it.
+    if "api_url" in (told := settings.get("watch", {})):
         watch = RelyingParty("Watch", told["issuer"], told["client_id"], told["own_url"], WATCH_SCOPE)
         app.include_router(watch_router(watch, told["api_url"]))
-    if (told := settings.get("roster")) is not None:
+    if told := settings.get("roster", {}):
         place = told["issuer"], told["client_id"], told["own_url"]
         roster = RelyingParty("Pilot roster", *place, ROSTER_SCOPE, told["client_secret"])
         app.include_router(roster_router(roster, told["api_url"], told["resource"]))
-    if (told := settings.get("kiosk")) is not None:
+    if told := settings.get("kiosk", {}):
         app.include_router(kiosk_router(told["issuer"], told["client_id"]))
-    if (told := settings.get("staff")) is not None:
+    if told := settings.get("staff", {}):
         app.include_router(staff_router(Staff(told["issuer"], told["secret"]), told["redirect_uri"]))
     return app
 
