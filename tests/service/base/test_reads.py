@@ -32,7 +32,8 @@ READS = {
     "/clients?limit=100": 4,
 }
 # What each process of an API reads every second: its resource, and what was taken away; collections only where they
-# changed. Before, of a client with a token: the directory, its roles, and that it was here.
+# changed. Before, of a client with a token: the directory, its roles, and that it was here. Where something was taken
+# away of late, what those clients hold by consents and by roles.
 GUARD = "/revocations?resource=berths"
 GUARD_READS = 5
 
@@ -93,7 +94,9 @@ def test_a_read_takes_one_connection_and_four_statements_before_its_work(world: 
         return costs
 
     wanted = {path: (1, BEFORE + own) for path, own in READS.items()}
-    assert in_own_loop(read_all()) == {**wanted, GUARD: (1, BEFORE + GUARD_READS)}
+    found = in_own_loop(read_all())
+    assert found.pop(GUARD) in {(1, BEFORE + GUARD_READS), (1, BEFORE + GUARD_READS + 2)}
+    assert found == wanted
 
 
 def test_what_is_long_goes_compressed_to_whoever_takes_it_so(world: World) -> None:
