@@ -22,7 +22,7 @@ from jamb.core.addresses import (
 from jamb.core.clients.clients import REDIRECT_LONGEST, ClientKind, fault_of
 from jamb.core.credentials.assertions import NotProven, read_assertion
 from jamb.core.directory.people_list import check_person
-from jamb.core.jwt import read_signed
+from jamb.core.jwt import key_id, read_signed
 from jamb.core.text import (
     LINE_PATTERN,
     NAME_PATTERN,
@@ -135,6 +135,12 @@ def segment(value: object) -> str:
 def test_what_is_no_token_is_refused(token: str) -> None:
     with pytest.raises(UnfitText):
         read_signed(token)
+
+
+@pytest.mark.parametrize("token", ["", "!.x.y", "é.x.y", f"{chr(0xD800)}.x.y", f"{segment([])}.x.y"])
+def test_of_what_is_no_token_no_key_is_named(token: str) -> None:
+    with pytest.raises(UnfitText):
+        key_id(token)
 
 
 @pytest.mark.parametrize("kind", ["at+jwt", "probe+jwt", "dpop+jwt", 7, [], {}])

@@ -25,7 +25,8 @@ def read_signed(token: str) -> tuple[jose.Signed, Mapping[str, Any]]:
 def key_id(token: str) -> str:
     """Return the id of the key by which a JWT says to be signed (RFC 7515 section 4.1.4). Raises `UnfitText`."""
     try:
-        named = _header(token.partition(".")[0].encode()).get("kid")
+        # What is not ASCII is not base64url either.
+        named = _header(token.partition(".")[0].encode("ascii", "replace")).get("kid")
     except jose.NotGood as error:
         raise UnfitText(str(error)) from error
     return named if isinstance(named, str) else ""
