@@ -196,8 +196,11 @@ export const router = createRouter({
   ],
 });
 
+// How long a page waits for the file of its language: it is shown in English then, until that comes.
+const LANGUAGE_MS = 2000;
+
 // The pages for everybody are in the reader's language, if there is a file of it; those of administrators are English.
-router.beforeEach((to) => speak(to.meta.text ? languageFor(navigator.languages) : "en"));
+router.beforeEach((to) => within(LANGUAGE_MS, speak(to.meta.text ? languageFor(navigator.languages) : "en")));
 
 router.beforeEach(async (to, from) => {
   if (to.path !== from.path && from.matched.length && !from.meta.open && current.value && !(await mayLeave())) return false;
@@ -232,6 +235,10 @@ router.afterEach((to, from, failure) => {
   // Keyboard and screen reader users start each page at its heading.
   if (from.name && to.path !== from.path) window.setTimeout(() => startAtHeading(40), 50);
 });
+
+/** Wait for something, but no longer than that. */
+const within = (ms: number, what: Promise<void>): Promise<void> =>
+  Promise.race([what, new Promise<void>((done) => window.setTimeout(done, ms))]);
 
 /** Move the focus to the page's heading, which some pages have only once their data is there. Never from a field in use. */
 function startAtHeading(tries: number): void {

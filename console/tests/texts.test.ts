@@ -18,7 +18,9 @@ const files = import.meta.glob<string>(["/src/pages/{entry,own}/*.vue", "/src/ro
   import: "default",
   eager: true,
 });
-const ALSO = import.meta.glob<string>(["/src/texts/problems.ts", "/src/api/problems.ts", "/src/ui/use/times.ts"], {
+// What every page is made of: everybody reads it.
+const SHARED = ["/src/ui/Loadable.vue", "/src/ui/Moment.vue"];
+const ALSO = import.meta.glob<string>(["/src/texts/problems.ts", "/src/api/problems.ts", "/src/ui/use/times.ts", "/src/ui/*.vue"], {
   query: "?raw",
   import: "default",
   eager: true,
@@ -62,8 +64,8 @@ afterEach(async () => {
   document.body.innerHTML = "";
 });
 
-test.each(PAGES)("%s has no words of its own", (page) => {
-  const { descriptor } = parse(files[page] ?? "");
+test.each([...PAGES, ...SHARED])("%s has no words of its own", (page) => {
+  const { descriptor } = parse(files[page] ?? ALSO[page] ?? "");
   const program = (descriptor.scriptSetup?.content ?? "").replace(/^\s*\/\/.*$|^import .*$/gm, "");
   expect([...inPlace(descriptor.template?.ast as unknown as Node), ...sentences(program)]).toEqual([]);
 });
@@ -138,6 +140,13 @@ test("a refusal is said in the language that is spoken, by its kind, and what ha
   const english = (await shown(ProblemNote, { error: refused("too-many-tries") })).page;
   expect(english.findAll("[lang]")).toEqual([]);
   expect(english.text()).toContain("Six of six.");
+});
+
+test("a language that comes late is not spoken where another was wanted meanwhile", async () => {
+  const late = speak("nl", new Promise((come) => setTimeout(() => come({ all: { cancel: "Annuleren" } } as unknown as Texts), 5)));
+  await speak("en");
+  await late;
+  expect([say("all.cancel"), document.documentElement.lang]).toEqual(["Cancel", "en"]);
 });
 
 test("times are told as in the language that is spoken", async () => {

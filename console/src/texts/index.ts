@@ -63,12 +63,16 @@ export function languageFor(wanted: readonly string[], there: readonly string[] 
   return "en";
 }
 
+// What was asked for last: a file that comes late is not spoken on a page that is in another language.
+let asked = 0;
+
 /** Speak a language, and say so to whoever reads the page aloud; what does not come leaves it as it was.
  *  `texts`: its texts, where they are no file here. */
-export async function speak(wanted: string, texts?: Texts): Promise<void> {
+export async function speak(wanted: string, texts?: Texts | Promise<Texts>): Promise<void> {
+  const number = ++asked;
   const file = Object.keys(files).find((one) => tagOf(one) === wanted);
-  const come = texts ?? known[wanted] ?? (await files[file ?? ""]?.().catch(() => undefined));
-  if (!come) return;
+  const come = (await texts) ?? known[wanted] ?? (await files[file ?? ""]?.().catch(() => undefined));
+  if (!come || number !== asked) return;
   known[wanted] = come;
   language.value = wanted;
   document.documentElement.lang = wanted;

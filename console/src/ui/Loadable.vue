@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Loading keeps the place; failing says so; what was there before stays while it is read again.
+import { say } from "@/texts";
 import PageHead from "./PageHead.vue";
 import ProblemNote from "./ProblemNote.vue";
 
@@ -7,11 +8,11 @@ defineProps<{ loading: boolean; error: unknown; ready: boolean; lines?: number; 
 </script>
 
 <template>
-  <PageHead v-if="page && error && !ready" title="This cannot be shown" />
+  <PageHead v-if="page && error && !ready" :title="say('shared.cannot_be_shown')" />
   <ProblemNote v-if="error" :error="error" :retry="retry" />
   <slot v-if="ready" />
   <div v-else-if="loading && !error" class="waiting" role="status" :style="{ minHeight: `${(lines ?? 6) * 36}px` }">
-    <span class="soft">Reading …</span>
+    <span class="soft">{{ say("shared.reading") }}</span>
   </div>
 </template>
 

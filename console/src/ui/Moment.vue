@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // A time: how long ago, with its clock and zone for whoever looks closer; or as of the clock, for whoever chose that.
 import { computed } from "vue";
+import { say } from "@/texts";
 import { ago, full, now, shown } from "@/ui/use/times";
 
 const props = defineProps<{ at: string | null | undefined; missing?: string }>();
@@ -12,7 +13,7 @@ const said = computed(() => {
 
 <template>
   <time v-if="at" :datetime="at" :title="said[1]" :class="{ exact: shown !== 'ago' }">{{ said[0] }}</time>
-  <span v-else class="soft">{{ missing ?? "never" }}</span>
+  <span v-else class="soft">{{ missing ?? say("shared.never") }}</span>
 </template>
 
 <style scoped>

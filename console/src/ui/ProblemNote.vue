@@ -2,7 +2,7 @@
 // What failed, what was kept, and what to do: one shape for every error.
 import { computed } from "vue";
 import { type Problem, problemOf, wasDone } from "@/api/problems";
-import { spoken } from "@/texts";
+import { say, spoken } from "@/texts";
 import { told } from "@/texts/problems";
 
 const props = defineProps<{ error: unknown; retry?: () => void }>();
@@ -23,8 +23,10 @@ const waits = computed(() => (problem.value.made?.kind === "request" ? problem.v
       </li>
     </ul>
     <p v-if="said.next_step" :lang="said.lang">{{ said.next_step }}</p>
-    <p v-if="waits"><RouterLink :to="{ name: 'request', params: { id: waits } }">See what waits</RouterLink></p>
-    <button v-if="retry" type="button" class="link-button" @click="retry">Try again</button>
+    <p v-if="waits">
+      <RouterLink :to="{ name: 'request', params: { id: waits } }">{{ say("shared.see_what_waits") }}</RouterLink>
+    </p>
+    <button v-if="retry" type="button" class="link-button" @click="retry">{{ say("shared.try_again") }}</button>
   </div>
 </template>
 
