@@ -10,13 +10,15 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
+import httpx
 import uvicorn
-from fastapi import APIRouter, FastAPI
+from fastapi import APIRouter, FastAPI, Request
+from fastapi.responses import HTMLResponse
 
 from jamb.demo.apps.berths import berths_router
 from jamb.demo.apps.dispatches import dispatches_router
 from jamb.demo.apps.kiosk import kiosk_router
-from jamb.demo.apps.mailbox import Mailbox, mailbox_router
+from jamb.demo.apps.mailbox import Mailbox, mailbox_router, page
 from jamb.demo.apps.relying_party import RelyingParty
 from jamb.demo.apps.roster import SCOPE as ROSTER_SCOPE
 from jamb.demo.apps.roster import roster_router
@@ -44,6 +46,7 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
             guard.close()
 
     app = FastAPI(title="Quillhaven (stand-ins)", lifespan=life, docs_url=None, redoc_url=None)
+    app.add_exception_handler(httpx.HTTPError, _not_answered)
     add_guard_handler(app, "quillhaven", guards["berths"])
     for name, router in _ROUTERS.items():
         app.include_router(router(guards[name]))
@@ -61,6 +64,14 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
     if told := settings.get("staff", {}):
         app.include_router(staff_router(Staff(told["issuer"], told["secret"]), told["redirect_uri"]))
     return app
+
+
+async def _not_answered(_request: Request, fault: Exception) -> HTMLResponse:
+    """Say that what an application needs did not answer: the service, or an API."""
+    said = f"What this needs does not answer as it should ({type(fault).__name__}). Look whether the demo still runs."
+    shown = page("No answer", f"<h1>No answer</h1><p>{said} Then load this page anew.</p>")
+    shown.status_code = 502
+    return shown
 
 
 def main() -> None:

@@ -4,7 +4,8 @@ const AGAIN_SECONDS = 30;
 const main = document.querySelector("main");
 const { issuer, client } = main.dataset;
 const here = `${location.origin}/kiosk`;
-const metadata = fetch(`${issuer}/.well-known/openid-configuration`).then((answer) => answer.json());
+const ask = (address, how = {}) => fetch(address, { signal: AbortSignal.timeout(10_000), ...how });
+const metadata = async () => (await ask(`${issuer}/.well-known/openid-configuration`)).json();
 
 const base64url = (bytes) =>
   btoa(String.fromCharCode(...new Uint8Array(bytes)))
@@ -41,7 +42,7 @@ async function begin() {
     code_challenge: base64url(digest),
     code_challenge_method: "S256",
   });
-  location.assign(`${(await metadata).authorization_endpoint}?${asked}`);
+  location.assign(`${(await metadata()).authorization_endpoint}?${asked}`);
 }
 
 /** The token of the answer in the page's address, which is an answer to what this tab asked (RFC 9700, section 4.7). */
@@ -52,7 +53,7 @@ async function redeem(answer) {
   if (!state || answer.get("state") !== state || answer.get("iss") !== issuer)
     throw new Error("this answer belongs to no sign-in of this tab.");
   if (answer.has("error")) throw new Error(answer.get("error_description") ?? answer.get("error"));
-  const told = await fetch((await metadata).token_endpoint, {
+  const told = await ask((await metadata()).token_endpoint, {
     method: "POST",
     body: new URLSearchParams({
       grant_type: "authorization_code",
@@ -68,7 +69,10 @@ async function redeem(answer) {
 }
 
 async function show(token) {
-  const answer = await fetch("/berths?limit=50", { headers: { Authorization: `Bearer ${token}` } });
+  const again = () => setTimeout(() => show(token).catch(fail), AGAIN_SECONDS * 1000);
+  const answer = await ask("/berths?limit=50", { headers: { Authorization: `Bearer ${token}` } }).catch(() => null);
+  // What was shown stays while the API is away.
+  if (!answer) return again();
   if (answer.status === 401) return say("The sign-in ended.", "Sign in");
   if (!answer.ok) throw new Error(`Berths refused: ${answer.headers.get("WWW-Authenticate") ?? answer.status}`);
   const table = document.createElement("table");
@@ -79,7 +83,7 @@ async function show(token) {
     row.insertCell().textContent = occupant ?? "free";
   }
   main.replaceChildren(table);
-  setTimeout(() => show(token).catch(fail), AGAIN_SECONDS * 1000);
+  again();
 }
 
 const answer = new URLSearchParams(location.search);

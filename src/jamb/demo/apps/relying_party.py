@@ -5,8 +5,6 @@ What is held of a person stays in this process, under a cookie: the browser neve
 
 from __future__ import annotations
 
-import base64
-import hashlib
 import secrets
 from dataclasses import dataclass, field
 from typing import Any
@@ -15,6 +13,8 @@ from urllib.parse import urlencode, urlsplit
 import httpx
 import jwt
 from fastapi import Request
+
+from jamb.core.authorization.pkce import challenge_of
 
 MOST_KEPT = 500
 _SECONDS = 10
@@ -88,7 +88,6 @@ class RelyingParty:
         async with httpx.AsyncClient(timeout=_SECONDS) as http:
             found = await self.metadata(http)
         made = Visit(secrets.token_urlsafe(16), secrets.token_urlsafe(16), secrets.token_urlsafe(48))
-        challenge = base64.urlsafe_b64encode(hashlib.sha256(made.verifier.encode()).digest()).rstrip(b"=").decode()
         asked = {
             "response_type": "code",
             "client_id": self.client_id,
@@ -96,7 +95,7 @@ class RelyingParty:
             "scope": self.scope,
             "state": made.state,
             "nonce": made.nonce,
-            "code_challenge": challenge,
+            "code_challenge": challenge_of(made.verifier),
             "code_challenge_method": "S256",
         }
         return self.keep(made), f"{found['authorization_endpoint']}?{urlencode(asked)}"

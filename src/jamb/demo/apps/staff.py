@@ -19,6 +19,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from jamb.core.authorization import pkce
 from jamb.demo.apps.mailbox import page
 
 CLIENT_ID, DOMAIN = "jamb-of-brisling", "brisling.example"
@@ -92,8 +93,7 @@ class Staff:
         if proof != f"Basic {base64.b64encode(f'{CLIENT_ID}:{self.secret}'.encode()).decode()}":
             return JSONResponse({"error": "invalid_client"}, 401)
         asked, who = self.codes.pop(code, ({}, ""))
-        challenge = base64.urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).decode().rstrip("=")
-        if not who or (asked["code_challenge"], asked["redirect_uri"]) != (challenge, redirect_uri):
+        if not who or not pkce.fits(verifier, asked["code_challenge"]) or asked["redirect_uri"] != redirect_uri:
             return JSONResponse({"error": "invalid_grant"}, 400)
         answer = {"access_token": secrets.token_urlsafe(16), "token_type": "Bearer", "expires_in": 300}
         return JSONResponse({**answer, "id_token": self.id_token(asked, who)}, headers={"Cache-Control": "no-store"})
