@@ -121,8 +121,8 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
         lambda page: page.get_by_text("No client matches").wait_for(),
     ),
     "register": ("/register", "Register a client", software),
-    "dossier, everything open": ("/clients", "Clients", dossier),
-    "audit with a finding open": ("/audit", "Audit", audit),
+    "dossier, everything open": ("/clients?q=Weather%20display", "Clients", dossier),
+    "audit with a finding open": ("/audit?rule=no-owner&q=Radio%20bridge", "Audit", audit),
     "excess with a trend open": ("/audit/excess", "Excess", trend),
     "escalation paths with a cut chosen": ("/audit/escalation-paths", "Escalation", cut),
     "reviews, one to start": ("/reviews", "Reviews", starting),
@@ -134,7 +134,7 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
         lambda page: page.get_by_role("table").wait_for(),
     ),
     "what was removed": ("/audit/removed", "Removed", lambda page: page.get_by_role("table").wait_for()),
-    "clients to clean up": ("/clients?attention=disabled", "Clients", cleaning),
+    "clients to clean up": ("/clients?attention=disabled&q=Storm%20bell", "Clients", cleaning),
     "resources": (
         "/resources",
         "Resources",
@@ -245,7 +245,7 @@ def test_a_secret_that_turned_up_leads_to_its_client_and_stands_in_no_address(wo
 
 
 def test_filters_and_findings_live_in_the_address(open_console: Open) -> None:
-    with open_console(path="/clients") as page:
+    with open_console(path="/clients?q=r") as page:
         page.get_by_role("button", name="no owner").click()
         expect(page).to_have_url(re.compile("attention=ownerless"))
         expect(page.get_by_role("link", name="Berth board", exact=True)).to_have_count(0)
@@ -253,7 +253,7 @@ def test_filters_and_findings_live_in_the_address(open_console: Open) -> None:
         expect(page).to_have_url(re.compile("sort=used"))
         page.reload()
         expect(page.get_by_role("link", name="Radio bridge")).to_be_visible()
-        page.goto("/audit?severity=high")
+        page.goto("/audit?severity=high&q=Radio%20bridge")
         page.get_by_role("button", name=re.compile("dispatches.manage, granted")).click()
         page.reload()
         expect(page.get_by_role("complementary", name="Finding")).to_contain_text("Radio bridge")

@@ -270,6 +270,8 @@ def rotated_long_ago(world: World, jamb: Jamb, made: Made) -> None:
     new = jamb.rotations.open(made.id, held.id)
     assert new.issued is not None
     assert world.ask_token(Made(made.id, made.name, new.issued.secret)).status_code == 200
+    # Uses are written together, within a second.
+    wait_until(lambda: any(new.first_used_at for new in jamb.secrets.list(made.id) if new.id != held.id))
     with world.database() as database:
         database.execute(
             "update rotation set opened_at = opened_at - %(past)s, overlap_ends_at = now() where client_id = %(client)s",
@@ -354,7 +356,10 @@ def test_consent_for_everyone_is_narrowed_to_whom_it_acted_for(world: World, ste
     found = next(one for one in steward.findings.list(rule="consent-for-everyone") if one.client_id == tablet)
     steward.findings.resolve(found.id)
     held = [one for one in steward.consent.list(found.client_id) if one.resource == "berths"]
-    assert [(one.permission, one.person) for one in held] == [("berths.assign", "Yuki Tanabe")]
+    assert {one.permission for one in held} == {"berths.assign"}
+    # Other tests may have signed in with it, too; "for everyone" bears no name.
+    assert "Yuki Tanabe" in {one.person for one in held}
+    assert all(one.person for one in held)
     assert found.id not in {one.id for one in steward.findings.list(rule="consent-for-everyone")}
     # As it was, for whoever comes next.
     with world.database() as database:
