@@ -29,6 +29,8 @@ ROOT = Path(__file__).parent.parent
 WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
 HOME = ROOT / ".jamb-test" / str(WORKER)
 PORT = int(os.environ.get("TESTS_PORT", "8540")) + 40 * WORKER
+# How long tests share a sign-in: for some changes it must be of the last minutes.
+SHARED_SECONDS = 240
 BERTHS = "https://berths.quillhaven.example"
 
 
@@ -67,6 +69,7 @@ class World:
         self.berths_url: str = self.demo["apis"]["berths"]["base_url"]
         self.cluster = Cluster(home, port + 2)
         self._tokens: dict[str, str] = {}
+        self._sessions: dict[str, tuple[str, float]] = {}
 
     # People
 
@@ -80,14 +83,33 @@ class World:
         raise LookupError(role)
 
     @contextmanager
-    def session(self, role: str | None, directory: str = "quillhaven") -> Iterator[httpx.Client]:
-        """Yield an HTTP client signed in at the console as the person with this role."""
+    def session(self, role: str | None, directory: str = "quillhaven", *, anew: bool = False) -> Iterator[httpx.Client]:
+        """Yield an HTTP client signed in at the console as the person with this role.
+
+        `anew`: for this test alone. A sign-in stretches a password, so the others share it for as long as it holds.
+        """
         person = self.person(role, directory)
         with httpx.Client(base_url=self.base_url, timeout=PATIENCE) as http:
-            body = {"login": person["login"], "password": person["password"]}
-            answer = http.post("/api/v1/session", json=body).raise_for_status()
+            answer = None if anew else self._shared(http, person["login"])
+            if answer is None:
+                body = {"login": person["login"], "password": person["password"]}
+                answer = http.post("/api/v1/session", json=body).raise_for_status()
+                if not anew:
+                    self._sessions[person["login"]] = http.cookies["jamb_session"], time.monotonic()
             http.headers["X-Jamb-CSRF"] = answer.json()["csrf"]
             yield http
+
+    def _shared(self, http: httpx.Client, login: str) -> httpx.Response | None:
+        """Take up a sign-in of before, if it still holds."""
+        cookie, since = self._sessions.get(login, ("", 0.0))
+        if not cookie or time.monotonic() - since > SHARED_SECONDS:
+            return None
+        http.cookies.set("jamb_session", cookie, "127.0.0.1", "/")
+        answer = http.get("/api/v1/session")
+        if answer.is_success:
+            return answer
+        http.cookies.clear()
+        return None
 
     def token(self, role: str | None, directory: str = "quillhaven") -> str:
         """Return a person's access token, fetched as the command line does: by the device grant."""

@@ -31,12 +31,12 @@ PATIENCE = 60_000
 expect.set_options(PATIENCE)
 
 
-def faults(page: Page) -> list[str]:
+def faults(page: Page, *, dark: bool = True) -> list[str]:
     """Run axe over the page as it stands, and over its colours in the dark too; return what it finds, in words."""
     if not page.evaluate("'axe' in window"):
         page.evaluate(AXE)
     found = []
-    for look, rules in (("dark", COLOURS), ("light", None)):
+    for look, rules in (("dark", COLOURS), ("light", None))[not dark :]:
         page.emulate_media(color_scheme=look)
         page.wait_for_function("look => document.documentElement.dataset.theme === look", arg=look)
         options = {"resultTypes": ["violations"], **({"runOnly": rules} if rules is not None else {})}

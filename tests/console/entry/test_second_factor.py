@@ -18,7 +18,7 @@ GROUND = "coded"
 def test_a_second_factor_is_set_up_in_a_minute_and_asked_for_from_then_on(world: World, open_console: Open) -> None:
     world.open_directory(GROUND)
     held = world.person("steward", GROUND)
-    with world.session("steward", GROUND) as http:
+    with world.session("steward", GROUND, anew=True) as http:
         http.put(f"/api/v1/directories/{GROUND}/policy", json={"second_factor": True}).raise_for_status()
     with open_console("steward", path="/clients", directory=GROUND) as page:
         expect(page.get_by_role("heading", level=1)).to_have_text("Your sign-in")

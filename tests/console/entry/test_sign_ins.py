@@ -15,7 +15,7 @@ GROUND = "roaming"
 def test_other_sign_ins_are_seen_and_ended(world: World, open_console: Open) -> None:
     world.open_directory(GROUND)
     with (
-        world.session("steward", GROUND) as other,
+        world.session("steward", GROUND, anew=True) as other,
         open_console("steward", path="/password", directory=GROUND) as page,
     ):
         rows = page.get_by_role("row")

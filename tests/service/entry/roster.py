@@ -66,7 +66,7 @@ def made(
 
 @contextmanager
 def somebody(world: World, login: str = WHO) -> Iterator[httpx.Client]:
-    with world.session(login) as http:
+    with world.session(login, anew=True) as http:
         yield http
 
 

@@ -33,7 +33,7 @@ def test_the_session_cookie_is_out_of_reach_of_scripts_and_other_sites(world: Wo
 
 
 def test_a_change_without_the_sessions_csrf_value_is_refused(world: World) -> None:
-    with world.session("steward") as http:
+    with world.session("steward", anew=True) as http:
         for value in (None, "", "0" * 64):
             headers = {"X-Jamb-CSRF": value} if value is not None else {}
             http.headers.pop("X-Jamb-CSRF", None)
@@ -52,7 +52,7 @@ def test_a_sign_in_started_by_another_site_is_refused(world: World) -> None:
 
 
 def test_signing_out_ends_the_session_at_the_service(world: World) -> None:
-    with world.session("steward") as http:
+    with world.session("steward", anew=True) as http:
         cookies = dict(http.cookies)
         assert http.delete("/api/v1/session").status_code == 204
         again = patient.get(f"{world.base_url}/api/v1/session", cookies=cookies)
@@ -60,7 +60,7 @@ def test_signing_out_ends_the_session_at_the_service(world: World) -> None:
 
 
 def test_someone_who_left_is_out_at_once(world: World) -> None:
-    with world.session("auditor") as http, world.database() as database:
+    with world.session("auditor", anew=True) as http, world.database() as database:
         login = world.person("auditor")["login"]
         token = world.token("auditor")
         try:
@@ -89,7 +89,7 @@ def test_a_device_waits_learns_and_is_served_once(world: World) -> None:
     started = DeviceSignIn.start(world.base_url, "quillhaven")
     assert poll(world, started).json()["error"] == "authorization_pending"
     assert poll(world, started).json()["error"] == "slow_down", "polled again within the interval"
-    with world.session("auditor") as http:
+    with world.session("auditor", anew=True) as http:
         seen = http.post("/api/v1/devices/lookup", json={"user_code": started.user_code.lower().replace("-", " ")})
         assert seen.json()["client_name"] == "Jamb command line"
         assert decide(http, started.user_code, True).status_code == 204
@@ -100,7 +100,7 @@ def test_a_device_waits_learns_and_is_served_once(world: World) -> None:
 
 def test_a_device_turned_away_learns_it(world: World) -> None:
     started = DeviceSignIn.start(world.base_url, "quillhaven")
-    with world.session("auditor") as http:
+    with world.session("auditor", anew=True) as http:
         decide(http, started.user_code, False)
     assert poll(world, started).json()["error"] == "access_denied"
 
@@ -109,14 +109,14 @@ def test_a_code_that_ran_out_is_dead_on_both_sides(world: World) -> None:
     started = DeviceSignIn.start(world.base_url, "quillhaven")
     with world.database() as database:
         database.execute("update device_request set expires_at = now() - interval '1 second' where state = 'pending'")
-    with world.session("auditor") as http:
+    with world.session("auditor", anew=True) as http:
         assert decide(http, started.user_code, True).status_code == 404
     assert poll(world, started).json()["error"] == "expired_token"
 
 
 def test_a_code_of_one_directory_means_nothing_in_another(world: World) -> None:
     started = DeviceSignIn.start(world.base_url, "quillhaven")
-    with world.session("steward", "brisling") as http:
+    with world.session("steward", "brisling", anew=True) as http:
         assert decide(http, started.user_code, True).status_code == 404
     assert poll(world, started, client_id="jamb-console.quillhaven").json()["error"] == "invalid_grant"
 
@@ -131,7 +131,7 @@ def test_only_public_clients_may_ask_for_a_device_code(world: World) -> None:
 def test_signing_out_kills_the_token_before_its_end(world: World) -> None:
     started = DeviceSignIn.start(world.base_url, "quillhaven")
     started.interval_seconds = 0.05
-    with world.session("auditor") as http:
+    with world.session("auditor", anew=True) as http:
         decide(http, started.user_code, True)
     token, _ = started.wait()
     with Jamb(world.base_url, "quillhaven", AccessToken(token)) as jamb:
@@ -168,7 +168,7 @@ def test_a_person_sees_where_they_are_signed_in_and_ends_it(world: World) -> Non
         assert [name for name, one in shown.items() if one["here"]] == ["here/1"]
         assert shown["there/2"]["address"] == "127.0.0.1"
         assert "jamb_session" not in str(shown)
-        with world.session("oskar") as other:
+        with world.session("oskar", anew=True) as other:
             stranger = other.delete(f"/api/v1/session/sign-ins/{shown['there/2']['id']}")
             assert stranger.status_code == 404
         here.delete(f"/api/v1/session/sign-ins/{shown['there/2']['id']}").raise_for_status()

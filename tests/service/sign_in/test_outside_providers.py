@@ -106,7 +106,7 @@ def ground(world: World, outside: Outside) -> str:
         add_person(steward, login, "Second Steward", "known to who made it", ["steward"])
         second = {"directory": GROUND, "login": login, "password": "known to who made it", "roles": ["second"]}
         world.demo["people"].append(second)
-        with world.session("second", GROUND) as http:
+        with world.session("second", GROUND, anew=True) as http:
             own = {"current": "known to who made it", "password": chosen}
             http.put("/api/v1/session/password", json=own).raise_for_status()
         second["password"] = chosen
