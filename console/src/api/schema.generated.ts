@@ -2968,7 +2968,7 @@ export interface paths {
         post: operations["sign_in"];
         /**
          * Sign Out
-         * @description End the console session. Applications that the person signed in to by it are told.
+         * @description End the sign-ins of this browser, in every directory. Applications that were signed in to by them are told.
          */
         delete: operations["sign_out"];
         options?: never;
@@ -3050,6 +3050,26 @@ export interface paths {
          * @description Show by a passkey that it is still you.
          */
         post: operations["confirm_by_passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/directory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Switch Directory
+         * @description Go on in another directory in which this browser is signed in; the sign-in here waits.
+         */
+        put: operations["switch_directory"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4959,6 +4979,14 @@ export interface components {
             client_name: string;
         };
         /**
+         * DirectoryWanted
+         * @description The directory to go on in, by its short name.
+         */
+        DirectoryWanted: {
+            /** Directory */
+            directory: string;
+        };
+        /**
          * Dossier
          * @description `may`: the operations of Jamb's own API that the reader may do with this client.
          */
@@ -6634,6 +6662,18 @@ export interface components {
             names: string[];
             /** Count */
             count: number;
+        };
+        /**
+         * OtherSession
+         * @description A sign-in of the same browser in another directory, which it can switch to.
+         */
+        OtherSession: {
+            /** Directory */
+            directory: string;
+            /** Directory Name */
+            directory_name: string;
+            /** Login */
+            login: string;
         };
         /**
          * Outcome
@@ -8707,6 +8747,7 @@ export interface components {
          *
          *     `own_password`: whether they chose their password; somebody else who did could act as them.
          *     `factor_due`: whether the policy wants a second factor of them before anything else.
+         *     `others`: sign-ins of this browser in other directories, the one used last first.
          */
         Session: {
             person: components["schemas"]["Person"];
@@ -8731,6 +8772,8 @@ export interface components {
              * @default false
              */
             factor_due: boolean;
+            /** Others */
+            others: components["schemas"]["OtherSession"][];
         };
         /**
          * Severity
@@ -16506,6 +16549,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    switch_directory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DirectoryWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

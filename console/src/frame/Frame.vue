@@ -6,6 +6,7 @@ import { can, current, hasRole, signOut } from "@/api/session";
 import { useWaiting } from "@/api/reads/audit";
 import { theme, toggleTheme } from "@/ui/style/theme";
 import { NEXT, showNext, shown } from "@/ui/use/times";
+import Directories from "./Directories.vue";
 import Find from "./Find.vue";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
@@ -103,13 +104,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
   <div class="frame">
     <a class="skip" lang="en" href="#page">Skip to the page</a>
     <nav class="rail" lang="en" aria-label="Main">
-      <div class="place">
-        <span class="mark" aria-hidden="true"></span>
-        <span>
-          <strong>{{ current?.directory_name }}</strong>
-          <span class="slug">{{ current?.directory }}</span>
-        </span>
-      </div>
+      <Directories />
       <Find ref="field" />
       <button type="button" class="menu" :aria-expanded="menu" aria-controls="places" @click="menu = !menu">Menu</button>
       <ul id="places" :class="{ shut: !menu }">
@@ -136,7 +131,9 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
         <button type="button" @click="showNext">{{ NEXT[shown] }}</button>
         <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
-        <button type="button" @click="leave">Sign out</button>
+        <button type="button" @click="leave">
+          Sign out<template v-if="current?.others.length"> of {{ current.others.length + 1 }} directories</template>
+        </button>
       </div>
     </nav>
     <main id="page" tabindex="-1">
@@ -178,27 +175,6 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 }
 .rail ul {
   overflow-y: auto;
-}
-.place {
-  display: flex;
-  gap: var(--s3);
-  padding: 0 var(--s4);
-  line-height: 1.25;
-}
-.place .slug {
-  display: block;
-  font: var(--t-small) var(--mono);
-  color: var(--rail-soft);
-  margin-top: 2px;
-}
-.mark {
-  flex: none;
-  width: 18px;
-  height: 24px;
-  border: 4px solid var(--rail-ink);
-  border-bottom: 0;
-  margin-top: 2px;
-  background: linear-gradient(#d59a3a, #d59a3a) center bottom / 4px 9px no-repeat;
 }
 ul a {
   display: block;

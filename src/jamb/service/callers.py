@@ -46,9 +46,13 @@ _SIGN_IN = "Sign in at the console, run `jamb sign-in`, or send an access token 
 
 
 class CookieNames(NamedTuple):
-    """`secure`: sent by https alone; then its name keeps it to this host (RFC 6265bis section 4.1.3.2)."""
+    """`secure`: sent by https alone; then its name keeps it to this host (RFC 6265bis section 4.1.3.2).
+
+    `others`: of the sessions in other directories (`service.routes.entry.other_sessions`).
+    """
 
     session: str
+    others: str
     device: str
     secure: bool
 
@@ -56,7 +60,7 @@ class CookieNames(NamedTuple):
 def cookie_names(runtime: Runtime) -> CookieNames:
     secure = runtime.settings.base_url.startswith("https://")
     prefix = "__Host-" if secure else ""
-    return CookieNames(f"{prefix}jamb_session", f"{prefix}jamb_device", secure)
+    return CookieNames(f"{prefix}jamb_session", f"{prefix}jamb_sessions", f"{prefix}jamb_device", secure)
 
 
 def runtime_of(request: Request) -> Runtime:

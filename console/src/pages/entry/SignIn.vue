@@ -5,7 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { problemOf, wantsCode } from "@/api/problems";
 import { offersPasskeys, showPasskey } from "@/api/passkeys";
 import { REFUSALS } from "@/api/providers";
-import { signIn, signInByPasskey } from "@/api/session";
+import { current, signIn, signInByPasskey } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { say } from "@/texts";
@@ -127,6 +127,10 @@ async function enter(slug = directory.value.trim()): Promise<void> {
       <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">{{ say("sign_in.title") }}</NButton>
       <NButton v-if="offersPasskeys()" size="large" :disabled="busy" @click="byPasskey">{{ say("sign_in.passkey") }}</NButton>
     </form>
+    <!-- Somebody who is signed in elsewhere, and came to sign in here, too. -->
+    <p v-if="current">
+      <RouterLink :to="onwardTo()">{{ say("sign_in.back", { directory: current.directory_name }) }}</RouterLink>
+    </p>
     <ProviderButtons :login="login" :directory="directory" :then="onwardTo()" />
     <Said text="sign_in.read_token" tag="p" class="soft small">
       <template #link

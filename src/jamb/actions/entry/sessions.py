@@ -352,7 +352,9 @@ def _seal(backend: Backend, said: str) -> str:
     return hmac_digest(backend.sealer.session_key, f"device\0{said}".encode(), "sha256").hex()
 
 
-def find_session(session: Session, backend: Backend, cookie: str, now: datetime) -> ConsoleSession | None:
+def find_session(
+    session: Session, backend: Backend, cookie: str, now: datetime, *, in_use: bool = True
+) -> ConsoleSession | None:
     """Return the session of a cookie, or None if it ended, was idle too long, never ours, or the person is gone.
 
     That it is used is committed once a minute. The person comes without their roles: see `with_roles`.
@@ -363,7 +365,7 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
     directory, known = held.directory.value(), held.known
     if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
         return None
-    if now - held.seen_at >= SEEN_EVERY:
+    if in_use and now - held.seen_at >= SEEN_EVERY:
         admission.note_seen(session, held.digest, now)
         session.commit()
     assert known.person_id is not None

@@ -122,11 +122,20 @@ class Person(Answered):
     groups: list[str] | None = None
 
 
+class OtherSession(Answered):
+    """A sign-in of the same browser in another directory, which it can switch to."""
+
+    directory: str
+    directory_name: str
+    login: str
+
+
 class Session(Answered):
     """Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change.
 
     `own_password`: whether they chose their password; somebody else who did could act as them.
     `factor_due`: whether the policy wants a second factor of them before anything else.
+    `others`: sign-ins of this browser in other directories, the one used last first.
     """
 
     person: Person
@@ -136,6 +145,7 @@ class Session(Answered):
     csrf: str
     own_password: bool = True
     factor_due: bool = False
+    others: list[OtherSession]
 
 
 class Whoami(Answered):
@@ -158,6 +168,12 @@ class DeviceDecision(Sent):
     permissions: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=60)] = Field(
         default_factory=list, description="Those that the person consents to for themself"
     )
+
+
+class DirectoryWanted(Sent):
+    """The directory to go on in, by its short name."""
+
+    directory: Annotated[str, Field(min_length=1, max_length=80)]
 
 
 class DeviceLookup(Sent):

@@ -88,7 +88,7 @@ async def come_back(directory: str, request: Request, runtime: TheRuntime) -> Re
     if isinstance(done, Refused):
         return _refused(done)
     answer = RedirectResponse(begun.then, 303, {"Cache-Control": "no-store", "Referrer-Policy": "no-referrer"})
-    enter(answer, runtime, done)
+    await run_in_threadpool(enter, request, answer, runtime, done, runtime.clock.now())
     answer.delete_cookie(COOKIE, path=f"/d/{slug}/signed-in")
     return answer
 

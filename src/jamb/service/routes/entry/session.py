@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from uuid import UUID
 
 from fastapi import Depends, Request, Response
@@ -9,10 +10,11 @@ from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
 from jamb.actions.authorization import devices
+from jamb.actions.base.lookups import refuse_suspended
 from jamb.actions.directory.directories import read_directory
 from jamb.actions.entry import own_sign_ins, passkeys, second_factors, sessions
 from jamb.actions.entry.tries import guessing
-from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.tries import PASSKEY_ADDRESS, Counted
 from jamb.service.callers import (
     BegunSession,
@@ -26,6 +28,7 @@ from jamb.service.callers import (
 )
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of, agent_of
+from jamb.service.routes.entry.other_sessions import Held, cookies_of, give_cookie, keep_others, others_of, told
 from jamb.service.runtime import Runtime
 from jamb.wire.directory import people as wire
 
@@ -61,38 +64,62 @@ async def sign_in(
     known = sessions.known_device(runtime.backend, presented.device, now) is not None
     async with runtime.turns.turn(presented.address, known=known):
         made = await run_in_threadpool(sessions.sign_in, runtime.backend, presented, now)
-    return enter(response, runtime, made)
+    return await run_in_threadpool(enter, request, response, runtime, made, now)
 
 
-def enter(response: Response, runtime: Runtime, made: sessions.SignedIn) -> wire.Session:
-    """Give the browser the cookies of its session, and tell it whose it is."""
+def enter(
+    request: Request, response: Response, runtime: Runtime, made: sessions.SignedIn, now: datetime
+) -> wire.Session:
+    """Give the browser the cookies of its session, and tell it whose it is. What it had in other directories waits."""
+    others = others_of(request, runtime, made.session, now)
     names = cookie_names(runtime)
     lives = (
         (names.session, made.cookie, made.session.directory.policy.session_seconds),
         (names.device, made.device, int(sessions.DEVICE_LIFE.total_seconds())),
     )
     for name, value, seconds in lives:
-        response.set_cookie(
-            name, value, max_age=seconds, httponly=True, samesite="strict", secure=names.secure, path="/"
-        )
-    return session_answer(made.session)
+        give_cookie(response, names, name, value, seconds)
+    if others:
+        keep_others(response, names, others, now)
+    return session_answer(made.session, others)
 
 
 @router.get("/session")
 def read_session(request: Request, runtime: TheRuntime, now: Now) -> wire.Session:
     """Who is signed in."""
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
-        found = session_in(session, request, runtime, now, unfinished=True)
-        return session_answer(sessions.with_roles(session, found, now))
+        found = sessions.with_roles(session, session_in(session, request, runtime, now, unfinished=True), now)
+    several = len(cookies_of(request, runtime)) > 1
+    return session_answer(found, others_of(request, runtime, found, now) if several else [])
+
+
+@router.put("/session/directory")
+def switch_directory(
+    sent: wire.DirectoryWanted, request: Request, response: Response, found: BegunSession, runtime: TheRuntime, now: Now
+) -> wire.Session:
+    """Go on in another directory in which this browser is signed in; the sign-in here waits."""
+    others = others_of(request, runtime, found, now)
+    wanted = next((held for held in others if held.session.directory.slug == sent.directory), None)
+    if wanted is None:
+        raise NotFound(f"This browser is not signed in to {sent.directory!r}.", next_step="Sign in there.")
+    refuse_suspended(wanted.session.directory)
+    names = cookie_names(runtime)
+    left = [Held(request.cookies[names.session], found), *(held for held in others if held is not wanted)]
+    keep_others(response, names, left, now)
+    give_cookie(response, names, names.session, wanted.cookie, (wanted.session.expires_at - now).total_seconds())
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        return session_answer(sessions.with_roles(session, wanted.session, now), left)
 
 
 @router.delete("/session", status_code=204)
 def sign_out(request: Request, response: Response, found: BegunSession, runtime: TheRuntime, now: Now) -> None:
-    """End the console session. Applications that the person signed in to by it are told."""
+    """End the sign-ins of this browser, in every directory. Applications that were signed in to by them are told."""
     assert found is not None
     names = cookie_names(runtime)
-    sessions.sign_out(runtime.backend, request.cookies[names.session], now)
-    response.delete_cookie(names.session, path="/", secure=names.secure, httponly=True, samesite="strict")
+    for cookie in cookies_of(request, runtime):
+        sessions.sign_out(runtime.backend, cookie, now)
+    for name in (names.session, names.others):
+        response.delete_cookie(name, path="/", secure=names.secure, httponly=True, samesite="strict")
 
 
 @router.put("/session/password", status_code=204)
@@ -217,7 +244,8 @@ async def sign_in_by_passkey(
         with guessing(runtime.backend, Counted(PASSKEY_ADDRESS, (visitor.address,)), now):
             return passkeys.sign_in(runtime.backend, shown, visitor, now)
 
-    return enter(response, runtime, await run_in_threadpool(shown_in))
+    made = await run_in_threadpool(shown_in)
+    return await run_in_threadpool(enter, request, response, runtime, made, now)
 
 
 @router.post("/session/confirmation", status_code=204)
@@ -256,7 +284,7 @@ def decide_on_device(sent: wire.DeviceDecision, found: TheSession, runtime: TheR
     devices.answer(runtime.backend, found, sent.user_code, chosen, approve=sent.approve, now=now)
 
 
-def session_answer(found: sessions.ConsoleSession) -> wire.Session:
+def session_answer(found: sessions.ConsoleSession, others: list[Held]) -> wire.Session:
     return wire.Session(
         person=found.person,
         directory=found.directory.slug,
@@ -265,4 +293,5 @@ def session_answer(found: sessions.ConsoleSession) -> wire.Session:
         csrf=found.csrf,
         own_password=found.own_password,
         factor_due=found.factor_due,
+        others=told(others),
     )
