@@ -4693,7 +4693,8 @@ export interface components {
          *
          *     `rightsizes`: the resource at which it asks for less than is held; empty where it asks for consent.
          *     `act`, `subject`, `why`: what else one person may not do alone, about what, and why another must agree; then
-         *     `client_id` is empty where it is about no client, and `outcome` says how doing it ended. `could`: who could decide.
+         *     `client_id` is empty where it is about no client, and `outcome` says how doing it ended. `could`: who could decide,
+         *     told where one request is read and not in lists.
          */
         ConsentRequest: {
             /**

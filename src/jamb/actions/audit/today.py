@@ -66,7 +66,7 @@ def read_today(act: Act, reader: str) -> Today:
             requests.page(session, here, now=act.now, waiting=waits, mine=mine, after=None, limit=REQUESTS_SHOWN)
             for waits, mine in ((True, None), (False, reader))
         )
-        views = request_views(session, act.directory, [*open_now, *decided], act.now)
+        views = request_views(session, act.directory, [*open_now, *decided], act.now, deciders=False)
         past = views[len(open_now) :]
         lately = [one for one in past if act.now - (one.decided_at or one.due_at) <= TOLD_FOR]
         entries = ledger.page(session, act.directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)

@@ -90,7 +90,7 @@ def list_requests(
         )
         shown = rows[:limit]
         more = (shown[-1].due_at, shown[-1].id) if len(rows) > limit else None
-        return request_views(session, act.directory, shown, act.now), more
+        return request_views(session, act.directory, shown, act.now, deciders=False), more
 
 
 def read_request(act: Act, request_id: UUID, mine: str | None) -> RequestDossier:
@@ -105,7 +105,7 @@ def read_request(act: Act, request_id: UUID, mine: str | None) -> RequestDossier
             owners = clients.owners_of(session, [row.client_id or ""]).get(row.client_id or "", [])
             if all(str(owner.person_id) != mine for owner in owners):
                 raise Forbidden("This request is not yours.", next_step="An approver can read it.")
-        view = request_views(session, act.directory, [row], act.now)[0]
+        view = request_view(session, act.directory, row, act.now)
         if view.state is not RequestState.WAITING:
             return RequestDossier(view, None)
         if row.act or row.client_id is None:
@@ -150,9 +150,17 @@ def find_request(
     return row
 
 
+def request_view(session: Session, directory: Directory, row: requests.RequestRow, now: datetime) -> ConsentRequest:
+    """Return one request, with who could decide it."""
+    return request_views(session, directory, [row], now, deciders=True)[0]
+
+
 def request_views(
-    session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime
+    session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime, *, deciders: bool
 ) -> list[ConsentRequest]:
+    """Return requests as they are read. `deciders`: with who could decide each, which takes a look at all of them."""
+    if not rows:
+        return []
     known = clients.by_ids(session, [row.client_id for row in rows if row.client_id is not None])
     bench = Bench(session, directory, now)
     asks = clients.asks_by_id(session, [ask_id for row in rows for ask_id in row.ask_ids])
@@ -197,7 +205,7 @@ def request_views(
             subject=row.subject,
             why=row.why,
             outcome=row.outcome,
-            could=_could(bench, row, asks, now),
+            could=_could(bench, row, asks, now) if deciders else (),
         )
         for row in rows
     ]

@@ -16,7 +16,7 @@ from jamb.actions.consent.agreements import agree
 from jamb.actions.consent.consent import enact
 from jamb.actions.consent.consent_preview import AS_ASKED, GrantTerms, choose, preview_of, refuse_beyond, unsettled
 from jamb.actions.consent.dry_runs import put_in_force
-from jamb.actions.consent.request_views import Agreed, agreed_of, find_request, request_views
+from jamb.actions.consent.request_views import Agreed, agreed_of, find_request, request_view
 from jamb.actions.judgement.judging import check_consent, note_addition, take_turn
 from jamb.actions.judgement.powers import Bench
 from jamb.core.consent.agreements import independent, nobody_words
@@ -110,7 +110,7 @@ def make_request(
             reason=row.reason,
         )
         unit.session.flush()
-        return request_views(unit.session, act.directory, [row], act.now)[0]
+        return request_view(unit.session, act.directory, row, act.now)
 
 
 def decide_request(
@@ -142,7 +142,7 @@ def decide_request(
         _refuse_terms(ask_ids, terms)
         agree(act, request_id, event, said)
         with act.read() as session:
-            return request_views(session, act.directory, [find_request(session, act.directory, request_id)], act.now)[0]
+            return request_view(session, act.directory, find_request(session, act.directory, request_id), act.now)
     with act.change() as unit:
         take_turn(unit)
         row = find_request(unit.session, act.directory, request_id, lock=True)
@@ -161,7 +161,7 @@ def decide_request(
             _close(row, following, act.actor, said, act.now)
         unit.session.add(row)
         unit.session.flush()
-        return request_views(unit.session, act.directory, [row], act.now)[0]
+        return request_view(unit.session, act.directory, row, act.now)
 
 
 def _say_yes(
@@ -212,7 +212,7 @@ def withdraw_request(act: Act, client_id: str, request_id: UUID) -> ConsentReque
         unit.session.add(row)
         unit.enter("request.withdrawn", client_subject(client), after=_record(row))
         unit.session.flush()
-        return request_views(unit.session, act.directory, [row], act.now)[0]
+        return request_view(unit.session, act.directory, row, act.now)
 
 
 def _narrow(
