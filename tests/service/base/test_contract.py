@@ -13,18 +13,9 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from tests import patient
-from tests.world import ROOT, World
+from tests.service.base.addresses import DOCUMENT, READS, addressed, filled
+from tests.world import World
 
-HERE = "/api/v1/directories/quillhaven"
-DOCUMENT = json.loads((ROOT / "docs/openapi.json").read_text())
-READS = sorted(
-    path
-    for path, methods in DOCUMENT["paths"].items()
-    # Only a guard reads the bounds; tests/guard does. Reports are for other tools, each of a form of its own.
-    if "get" in methods
-    and path.startswith("/api/v1/directories/{directory}")
-    and not path.endswith(("/revocations", "/audit/report", "/audit/bundle"))
-)
 WRITES = sorted(path for path, methods in DOCUMENT["paths"].items() if "post" in methods and path.startswith("/api/"))
 
 
@@ -39,57 +30,12 @@ def client_id(world: World) -> str:
     return world.client(asked=["arrivals.view"], granted=["berths.view"]).id
 
 
-NOTHING = "00000000-0000-0000-0000-000000000000"
-
-
-def filled(path: str, client_id: str, request_id: str = NOTHING, rotation_id: str = NOTHING) -> str:
-    return (
-        path.replace("{directory}", "quillhaven")
-        .replace("{client}", client_id)
-        .replace("{name}", "berths")
-        .replace("{credential}", NOTHING)
-        .replace("{ask}", NOTHING)
-        .replace("{request}", request_id)
-        .replace("{rotation}", rotation_id)
-        .replace("{person}", "wouter.haan@quillhaven.example")
-        .replace("{role}", "no-such-role")
-        .replace("{group}", "no-such-group")
-        .replace("{resource}", "berths")
-        .replace("{domain}", "elsewhere.example")
-    )
-
-
 @pytest.mark.parametrize("path", READS)
 def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, client_id: str, path: str) -> None:
-    described = path
-    params = (
-        {"resource": "berths", "operation": "berths.list"} if path.endswith(("/holders", "/proposal", "/reach")) else {}
-    )
-    if path.endswith("/search"):
-        params = {"q": "berth"}
-    request_id = steward.get(f"{HERE}/requests", params={"waiting": False}).json()["items"][0]["id"]
-    rotation_id = NOTHING
-    if "{rotation}" in path:
-        # One of the demo's: those under way are always shown.
-        one = steward.get(f"{HERE}/rotations").json()["items"][0]
-        client_id, rotation_id = one["client_id"], one["id"]
-    if "{credential}" in path:
-        path = path.replace("{credential}", steward.get(f"{HERE}/clients/{client_id}").json()["credentials"][0]["id"])
-    path = path.replace("/roles/{role}", "/roles/quay-hand")
-    if "{finding}" in path:
-        path = path.replace("{finding}", steward.get(f"{HERE}/audit/findings").json()["items"][0]["id"])
-    if "{review}" in path:
-        path = path.replace("{review}", steward.get(f"{HERE}/reviews").json()["items"][0]["id"])
-    if "{webhook}" in path:
-        hook = steward.post(f"{HERE}/webhooks", json={"url": f"https://desk.quillhaven.example/{client_id}"}).json()[
-            "id"
-        ]
-        path = path.replace("{webhook}", hook)
-    answer = steward.get(filled(path, client_id, request_id, rotation_id), params=params)
+    with addressed(steward, client_id, path) as (address, params):
+        answer = steward.get(address, params=params)
     assert answer.status_code == 200
-    if "{webhook}" in described:
-        steward.delete(f"{HERE}/webhooks/{hook}").raise_for_status()
-    content = DOCUMENT["paths"][described]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
+    content = DOCUMENT["paths"][path]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
     schema = {**content, "components": DOCUMENT["components"]}
     assert list(Draft202012Validator(schema).iter_errors(answer.json())) == []
     assert answer.headers["Cache-Control"] == "no-store"
