@@ -103,3 +103,35 @@ def test_an_owner_comes_back_at_the_level_they_had(world: World, open_console: O
         now = http.get(owners.rpartition("/")[0]).json()["client"]["owners"]
         assert sorted(now, key=str) == sorted(before, key=str)
         assert {one["level"] for one in now} == {"full", "edit"}
+
+
+def test_a_group_and_a_registration_are_again_what_they_were(world: World, open_console: Open) -> None:
+    made, group = world.client(kind="web"), unique("tugs").replace(" ", "-")
+    here = "/api/v1/directories/quillhaven"
+    with world.session("steward") as http:
+        body = {"title": f"Crews of {group}", "people": ["wouter.haan@quillhaven.example"], "groups": []}
+        http.put(f"{here}/groups/{group}", json=body).raise_for_status()
+        with open_console("steward", path=f"/people?open=group:{group}") as page:
+            page.get_by_label("Title", exact=True).fill("Crews of nobody")
+            page.get_by_role("button", name="Remove Wouter Haan").click()
+            page.get_by_role("button", name="Save the group").click()
+            undone(page, f"You changed the group Crews of {group}.")
+        (found,) = http.get(f"{here}/groups", params={"q": group}).json()["items"]
+        assert (found["title"], [one["name"] for one in found["people"]]) == (body["title"], ["Wouter Haan"])
+        said = {
+            "purpose": "Shows the tugs",
+            "redirect_uris": ["https://tugs.example/back"],
+            "client_uri": "https://tugs.example/",
+        }
+        until = {"trial_ends_at": "2031-05-04T10:00:00Z"}
+        http.put(f"{here}/clients/{made.id}", json={"name": made.name, **said, **until}).raise_for_status()
+        before = http.get(f"{here}/clients/{made.id}").json()["client"]
+        with open_console("steward", path=f"/clients/{made.id}") as page:
+            page.get_by_role("button", name="Change it").click()
+            page.get_by_label("Purpose").fill("Another one")
+            page.get_by_label("Redirect URIs", exact=False).first.fill("https://tugs.example/elsewhere")
+            page.get_by_label("On trial until").fill("")
+            page.get_by_role("button", name="Save", exact=True).click()
+            undone(page, f"You changed what {made.name} says of itself.")
+        now = http.get(f"{here}/clients/{made.id}").json()["client"]
+        assert {**now, "version": ""} == {**before, "version": ""}

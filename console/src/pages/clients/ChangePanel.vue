@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
+import { offer } from "@/api/undo";
 import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import { useMeanwhile } from "@/ui/use/meanwhile";
@@ -40,7 +41,7 @@ const FURTHER: [keyof ReturnType<typeof furtherOf>, string][] = [
   ["terms", "Terms of use"],
   ["without", "Grant types switched off"],
 ];
-const { rows, undecided, header, saving } = useMeanwhile<Client>(
+const { rows, undecided, header, saving, seen } = useMeanwhile<Client>(
   props.client,
   () => [
     { label: "Name", read: (one) => one.name, mine: () => name.value, take: (one) => (name.value = one.name) },
@@ -56,10 +57,19 @@ const { rows, undecided, header, saving } = useMeanwhile<Client>(
   ],
   async () => (await must(api.GET("/api/v1/directories/{directory}/clients/{client}", { params: { path } }))).client,
 );
+/** What makes the registration say again what it said. */
+const saidBefore = (one: Client) => ({
+  name: one.name,
+  purpose: one.purpose,
+  ...saidIn(furtherOf(one), one.kind),
+  no_trial: !one.trial_ends_at,
+  ...(one.trial_ends_at ? { trial_ends_at: one.trial_ends_at } : {}),
+});
 const save = () =>
   attempt(async () => {
     const done = await saving(async () => {
-      await must(
+      const before = seen.value;
+      const { version } = await must(
         api.PUT("/api/v1/directories/{directory}/clients/{client}", {
           params: { path, header: header() },
           body: {
@@ -72,6 +82,14 @@ const save = () =>
           },
         }),
       );
+      // A picture that was put in another's place is nowhere any more.
+      if (before && logo.value === KEEP)
+        offer({
+          said: `You changed what ${before.name} says of itself.`,
+          path: `/api/v1/directories/${directory.value}/clients/${before.id}`,
+          body: saidBefore(before),
+          version,
+        });
     });
     if (!done) return;
     await stale();

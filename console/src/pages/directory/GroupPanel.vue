@@ -4,6 +4,7 @@ import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
+import { offer } from "@/api/undo";
 import { readGroups, useStale } from "@/api/reads/directory";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import { useAttempt } from "@/ui/use/attempt";
@@ -23,7 +24,7 @@ const stale = useStale();
 type Group = Schemas["Group"];
 const names = Object.fromEntries((props.group?.people ?? []).map((one) => [one.login, one.name]));
 const loginsOf = (one: Group) => one.people.map((person) => person.login);
-const { rows, undecided, header, saving } = useMeanwhile<Group>(
+const { rows, undecided, header, saving, seen } = useMeanwhile<Group>(
   props.group,
   () => [
     { label: "Title", read: (one) => one.title, mine: () => title.value, take: (one) => (title.value = one.title) },
@@ -54,12 +55,20 @@ const run = (call: () => Promise<unknown>) =>
 const save = () =>
   run(() =>
     saving(async () => {
-      await must(
+      const before = seen.value;
+      const { version } = await must(
         api.PUT("/api/v1/directories/{directory}/groups/{group}", {
           params: { ...where(), header: header() },
           body: { title: title.value, people: members.value, groups: inner.value },
         }),
       );
+      if (before)
+        offer({
+          said: `You changed the group ${before.title}.`,
+          path: `/api/v1/directories/${directory.value}/groups/${before.name}`,
+          body: { title: before.title, people: loginsOf(before), groups: before.groups },
+          version,
+        });
     }),
   );
 const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/groups/{group}", { params: where() })));

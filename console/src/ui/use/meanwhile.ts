@@ -26,7 +26,10 @@ interface State {
   version: string;
 }
 
-/** `first`: what the form was filled with; nothing: it makes something new. `again`: reads what is there now. */
+/**
+ * `first`: what the form was filled with; nothing: it makes something new. `again`: reads what is there now. `seen` of what
+ * comes back: what is put in the place of.
+ */
 export function useMeanwhile<V extends State>(first: V | undefined, fields: () => Field<V>[], again: () => Promise<V | undefined>) {
   const seen = shallowRef(first);
   const rows = ref<Row[]>([]);
@@ -62,5 +65,5 @@ export function useMeanwhile<V extends State>(first: V | undefined, fields: () =
       return false;
     }
   }
-  return { rows, undecided, header, saving };
+  return { rows, undecided, header, saving, seen };
 }
