@@ -30,9 +30,6 @@ from jamb.service.running.logs import set_up_logs
 from jamb.store.base.migrate import is_later, unfinished
 from jamb.store.base.migrate import migrate as run_migrations
 
-# As uvicorn leaves where it could not begin to listen.
-STARTUP_FAILURE = 3
-
 app = typer.Typer(
     help="Run the Jamb service.", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False
 )
@@ -53,11 +50,9 @@ def serve() -> None:
     tls = settings.tls()
     look_before_starting(settings)
     with kept():
-        import uvicorn
-
         from jamb.service.app import create_app
         from jamb.service.http.protocol import bounded_protocol
-        from jamb.service.http.serving import Config
+        from jamb.service.http.serving import STARTUP_FAILURE, Config, Server
 
         made = create_app(settings, tls)
     config = Config(
@@ -73,7 +68,7 @@ def serve() -> None:
         proxy_headers=bool(settings.proxies()),
         forwarded_allow_ips=sorted(settings.proxies()),
     )
-    server = uvicorn.Server(config)
+    server = Server(config)
     # Whoever presses Ctrl-C has it stopped, as whoever sends a signal to end.
     with suppress(KeyboardInterrupt):
         server.run()

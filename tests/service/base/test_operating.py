@@ -6,7 +6,9 @@ import base64
 import os
 import re
 import signal
+import socket
 import subprocess
+import sys
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
@@ -22,7 +24,7 @@ from pydantic import SecretStr
 from jamb.service.config.settings import SEALING_KEY_FILE, Settings
 from jamb.service.config.sources import gathered, unknown
 from tests import patient
-from tests.beside import unused_port
+from tests.beside import listens, unused_port
 from tests.service.directory.test_administration import HERE, _guard
 from tests.world import ROOT, World, answers, unique, wait_until
 
@@ -146,6 +148,44 @@ def test_ctrl_c_stops_a_service_without_a_word_and_a_port_in_use_is_a_failure(wo
         out.seek(0)
         said = out.read()
     assert not any(word in said for word in ("Traceback", "Aborted")), said
+
+
+STUBBORN = """
+import asyncio
+from contextlib import suppress
+from jamb.service.http.serving import Config, Server
+
+async def stubborn():
+    while True:
+        try:
+            await asyncio.sleep(3600)
+        except asyncio.CancelledError:
+            pass
+
+async def app(scope, receive, send):
+    await receive()
+    kept.append(asyncio.create_task(stubborn()))
+    await send({"type": "lifespan.startup.complete"})
+    await receive()
+    await send({"type": "lifespan.shutdown.complete"})
+
+kept = []
+with suppress(KeyboardInterrupt):
+    Server(Config(app, None, host="127.0.0.1", port=%d, log_config=None)).run()
+"""
+
+
+def test_a_task_that_does_not_end_holds_up_no_end() -> None:
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        program = STUBBORN % taken.getsockname()[1]
+        done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, timeout=60, check=False)
+    assert (done.returncode, "is left behind" in done.stdout) == (3, True), done.stderr
+    port = unused_port()
+    started = subprocess.Popen([sys.executable, "-c", STUBBORN % port], stdout=subprocess.PIPE, text=True)
+    wait_until(lambda: listens(port))
+    started.send_signal(signal.SIGINT)
+    out, _ = started.communicate(timeout=60)
+    assert (started.returncode, "is left behind" in out) == (0, True)
 
 
 def test_operating_without_settings_is_a_sentence(tmp_path: Path) -> None:

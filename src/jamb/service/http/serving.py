@@ -1,15 +1,24 @@
-"""How a process serves: uvicorn's configuration, with a bound on the time of a TLS handshake."""
+"""How a process serves: uvicorn, with a bound on the time of a TLS handshake, and on that of the end."""
 
 from __future__ import annotations
 
 import asyncio
+import os
 from collections.abc import Callable
 from functools import partial
+from threading import Timer
 from typing import Any
 
+import structlog
 import uvicorn
 
 from jamb.service.http.tls import Tls
+
+# As uvicorn leaves where it could not begin to listen.
+STARTUP_FAILURE = 3
+# All is written and closed by then; the loop still waits for each task that it cancelled, however long that takes.
+END_SECONDS = 5.0
+_log = structlog.get_logger("jamb.serving")
 
 
 class Config(uvicorn.Config):
@@ -33,3 +42,20 @@ class Config(uvicorn.Config):
             return made
 
         return bounded
+
+
+class Server(uvicorn.Server):
+    """Leaves within a bound of time once it has shut down, though a task may not heed that it is cancelled."""
+
+    async def serve(self, sockets: Any = None) -> None:
+        try:
+            await super().serve(sockets)
+        finally:
+            late = Timer(END_SECONDS, _leave, (0 if self.started else STARTUP_FAILURE,))
+            late.daemon = True
+            late.start()
+
+
+def _leave(code: int) -> None:
+    _log.warning("a task did not end, and is left behind")
+    os._exit(code)
