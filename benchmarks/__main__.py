@@ -28,6 +28,7 @@ from benchmarks import (
     decisions,
     estate,
     figures,
+    growth,
     guarding,
     notices,
     people,
@@ -140,6 +141,15 @@ def administrations() -> None:
         base = json.loads((HOME / "demo.json").read_text())["base_url"]
         for line in administration.measure(base, slug, serving(PORT), f"http://127.0.0.1:{PORT + 5}", pid, postmaster):
             print(line, flush=True)
+
+
+def grown() -> None:
+    """What tokens, reads, rounds and storage come to in directories of several sizes."""
+    print(f"\nHow cost grows: directories of {', '.join(f'{size:,}' for size in growth.SIZES)} clients")
+    url, base = Cluster(HOME, PORT + 2).url, json.loads((HOME / "demo.json").read_text())["base_url"]
+    postmaster = int((HOME / "postgres" / "postmaster.pid").read_text().splitlines()[0])
+    for line in growth.measure(url, HOME, PORT, base, serving(PORT), postmaster):
+        print(line, flush=True)
 
 
 def proposals() -> None:
@@ -331,6 +341,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "strangers": pressed,
     "rotations": rotating,
     "administration": administrations,
+    "growth": grown,
     "notices": noticed,
     "audit": estates,
     "decisions": decided,

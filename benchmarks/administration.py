@@ -17,6 +17,7 @@ from pathlib import Path
 from statistics import median
 
 import httpx
+import psycopg
 from pydantic import SecretStr
 
 from benchmarks import figures
@@ -69,12 +70,17 @@ class Cost:
     wall: float
 
 
-def estate(url: str, home: Path, port: int, clients: int) -> str:
+# The steward is alone: no other could agree to what they gain by a secret that they see.
+_ALONE = """
+update directory set policy = policy || '{"two_people_weight": 100000, "two_approvers_weight": 100000}' where slug = %s
+"""
+
+
+def estate(url: str, home: Path, port: int, clients: int, slug: str = f"estate-{SEED}") -> str:
     """Make the directory, look at all of it, and give it a steward; return its short name."""
     settings = Settings(home=home, port=port, database_url=SecretStr(url))
     engine = make_engine(settings.database())
     backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
-    slug = f"estate-{SEED}"
     load_estate(backend, url, slug, plan_estate(clients, SEED), datetime.now(UTC))
     command = [str(Path(sys.executable).with_name("jamb-service")), "directories", "steward", slug]
     environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_PORT": str(port), "JAMB_DATABASE_URL": url}
@@ -89,6 +95,8 @@ def estate(url: str, home: Path, port: int, clients: int) -> str:
     base, link = address.split("/sign-in-link/")
     sent = {"key": key, "password": PASSWORD}
     httpx.post(f"{base}/api/v1/sign-in-links/{link}/password", json=sent, timeout=60).raise_for_status()
+    with psycopg.connect(url) as connection:
+        connection.execute(_ALONE, [slug])
     # A new steward is news to the audit, too.
     sweep(backend, slug, datetime.now(UTC))
     engine.dispose()
@@ -109,8 +117,8 @@ def measure(base_url: str, slug: str, service: int, floor_url: str, floor: int, 
         for name, (path, goal) in READS.items():
             rounds = []
             for _ in range(ROUNDS):
-                base = _cost(bare, f"/read/{client}", floor, postmaster, 30 * REQUESTS)
-                rounds.append((base, _cost(http, root + path.format(**known), service, postmaster, REQUESTS)))
+                base = cost_of(bare, f"/read/{client}", floor, postmaster, 30 * REQUESTS)
+                rounds.append((base, cost_of(http, root + path.format(**known), service, postmaster, REQUESTS)))
             ratios = sorted(one.service / max(base.service, 0.01) for base, one in rounds)
             values = [median(getattr(one, part) for _, one in rounds) for part in ("service", "database", "wall")]
             figures.note("administration", f"{name}, floors", median(ratios))
@@ -121,7 +129,8 @@ def measure(base_url: str, slug: str, service: int, floor_url: str, floor: int, 
             )
 
 
-def _cost(http: httpx.Client, path: str, pid: int, postmaster: int, requests: int) -> Cost:
+def cost_of(http: httpx.Client, path: str, pid: int, postmaster: int, requests: int) -> Cost:
+    """Return what a read costs, one after the other: fewer of those that take long."""
     http.get(path).raise_for_status()
     service, database, started, made = cpu_of(pid), children_cpu(postmaster), time.perf_counter(), 0
     while made < requests and (made < LEAST or time.perf_counter() - started < LONGEST_SECONDS):

@@ -62,15 +62,15 @@ def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
     with Session(engine) as session:
         directory = find_directory(session, slug).id
     rows, floor = _floor(url, directory)
-    first = _worker(url, home, port, slug, "first")
+    first = looked_at(url, home, port, slug, "first")
     kept = _open(backend, directory)
     assert {one[:3] for one in kept} == planted, "what is found is not what was planted"
-    again = _worker(url, home, port, slug, "anew")
+    again = looked_at(url, home, port, slug, "anew")
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute(_CHANGE.encode(), [directory, CHANGED])
-    changed = _worker(url, home, port, slug, "changed")
+    changed = looked_at(url, home, port, slug, "changed")
     after = _open(backend, directory)
-    _worker(url, home, port, slug, "anew")
+    looked_at(url, home, port, slug, "anew")
     assert _open(backend, directory) == after, "looking at what changed finds something else than looking at all"
     engine.dispose()
     share = changed["seconds"] / again["seconds"]
@@ -103,8 +103,8 @@ def _floor(url: str, directory: UUID) -> tuple[int, float]:
     return rows, time.perf_counter() - started
 
 
-def _worker(url: str, home: Path, port: int, slug: str, what: str) -> dict[str, float]:
-    """Look at what there is to look at, in a process of its own, as the service's worker does."""
+def looked_at(url: str, home: Path, port: int, slug: str, what: str) -> dict[str, float]:
+    """Look at what there is to look at, in a process of its own, as the service's worker does; return what it took."""
     command = [sys.executable, "-m", "benchmarks.auditing", "--worker", url, str(home), str(port), slug, what]
     done = subprocess.run(command, capture_output=True, text=True, check=True)
     found: dict[str, float] = json.loads(done.stdout)
