@@ -25,8 +25,8 @@ def browser(world: World) -> Iterator[httpx.Client]:
         yield http
 
 
-def sign_in(http: httpx.Client, world: World, slug: str) -> dict[str, Any]:
-    person = world.person("steward", slug)
+def sign_in(http: httpx.Client, world: World, slug: str, role: str = "steward") -> dict[str, Any]:
+    person = world.person(role, slug)
     body = {"login": person["login"], "password": person["password"], "directory": slug}
     return go_on(http, http.post("/api/v1/session", json=body))
 
@@ -72,6 +72,27 @@ def test_what_a_browser_made_up_is_no_sign_in(world: World, browser: httpx.Clien
     browser.cookies.set("jamb_sessions", ".".join(["made-up", "", "x" * 500] * 40), domain="127.0.0.1", path="/")
     assert browser.get("/api/v1/session").json()["others"] == []
     assert switch(browser, HERE).status_code == 404
+
+
+def test_nobody_finds_the_sign_ins_of_whoever_used_the_browser_before(world: World) -> None:
+    with patient.Client(base_url=world.base_url) as http:
+        for slug in (THERE, HERE):
+            sign_in(http, world, slug)
+        # Another person signs in over the one who is there.
+        assert slugs(sign_in(http, world, HERE, "auditor")) == []
+        assert switch(http, THERE).status_code == 404
+    with patient.Client(base_url=world.base_url) as http:
+        for slug in (THERE, HERE):
+            sign_in(http, world, slug)
+        # The one that was used has ended; the other, of a directory that lets it be idle for longer, has not.
+        used = sha256(http.cookies["jamb_session"].encode()).digest()
+        with world.database() as database:
+            database.execute(
+                "update console_session set seen_at = seen_at - interval '2 days' where digest = %s", [used]
+            )
+        assert slugs(sign_in(http, world, HERE, "auditor")) == []
+        assert "jamb_sessions" not in http.cookies
+        assert switch(http, THERE).status_code == 404
 
 
 def test_signing_out_ends_all_of_them(browser: httpx.Client) -> None:

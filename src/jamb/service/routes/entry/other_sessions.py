@@ -1,7 +1,8 @@
 """Sessions of one browser in several directories: one is used, the others wait until it switches to them.
 
 They lie in a cookie of their own, of the same kind as that of the session. To wait is no use: they are idle meanwhile,
-and end as the policy of their directory says.
+and end as the policy of their directory says. They wait for one person: where somebody signs in who may be another than
+whoever used the browser before, none is kept.
 """
 
 from __future__ import annotations
@@ -48,6 +49,20 @@ def others_of(request: Request, runtime: Runtime, used: sessions.ConsoleSession,
     return list(found.values())[:MOST_OTHERS]
 
 
+def kept_beside(request: Request, runtime: Runtime, made: sessions.ConsoleSession, now: datetime) -> list[Held]:
+    """Return the sessions that a browser goes on to hold when somebody signs in.
+
+    Whoever sits before a session that is live could act in it anyway, and in those that wait. Where none was used any
+    more, or another person of the same directory signs in, they may be somebody else: then there are none.
+    """
+    cookie = request.cookies.get(cookie_names(runtime).session, "")
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        before = sessions.find_session(session, runtime.backend, cookie, now, in_use=False) if cookie else None
+    if before is None or (before.directory.slug == made.directory.slug and before.person.id != made.person.id):
+        return []
+    return others_of(request, runtime, made, now)
+
+
 def give_cookie(response: Response, names: CookieNames, name: str, value: str, seconds: float) -> None:
     """Give the browser a cookie that no script reads and no other site sends (RFC 6265bis section 4.1.2)."""
     response.set_cookie(
@@ -55,8 +70,16 @@ def give_cookie(response: Response, names: CookieNames, name: str, value: str, s
     )
 
 
+def take_cookie(response: Response, names: CookieNames, name: str) -> None:
+    """Let the browser forget a cookie."""
+    response.delete_cookie(name, path="/", secure=names.secure, httponly=True, samesite="strict")
+
+
 def keep_others(response: Response, names: CookieNames, others: list[Held], now: datetime) -> None:
-    """Let the browser hold these besides the session that it uses."""
+    """Let the browser hold these besides the session that it uses, and no others."""
+    if not others:
+        take_cookie(response, names, names.others)
+        return
     longest = max(held.session.expires_at for held in others) - now
     give_cookie(response, names, names.others, _BETWEEN.join(held.cookie for held in others), longest.total_seconds())
 

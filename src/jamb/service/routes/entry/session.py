@@ -28,7 +28,16 @@ from jamb.service.callers import (
 )
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of, agent_of
-from jamb.service.routes.entry.other_sessions import Held, cookies_of, give_cookie, keep_others, others_of, told
+from jamb.service.routes.entry.other_sessions import (
+    Held,
+    cookies_of,
+    give_cookie,
+    keep_others,
+    kept_beside,
+    others_of,
+    take_cookie,
+    told,
+)
 from jamb.service.runtime import Runtime
 from jamb.wire.directory import people as wire
 
@@ -70,8 +79,8 @@ async def sign_in(
 def enter(
     request: Request, response: Response, runtime: Runtime, made: sessions.SignedIn, now: datetime
 ) -> wire.Session:
-    """Give the browser the cookies of its session, and tell it whose it is. What it had in other directories waits."""
-    others = others_of(request, runtime, made.session, now)
+    """Give the browser the cookies of its session, and tell it whose it is."""
+    others = kept_beside(request, runtime, made.session, now)
     names = cookie_names(runtime)
     lives = (
         (names.session, made.cookie, made.session.directory.policy.session_seconds),
@@ -79,8 +88,7 @@ def enter(
     )
     for name, value, seconds in lives:
         give_cookie(response, names, name, value, seconds)
-    if others:
-        keep_others(response, names, others, now)
+    keep_others(response, names, others, now)
     return session_answer(made.session, others)
 
 
@@ -101,7 +109,7 @@ def switch_directory(
     others = others_of(request, runtime, found, now)
     wanted = next((held for held in others if held.session.directory.slug == sent.directory), None)
     if wanted is None:
-        raise NotFound(f"This browser is not signed in to {sent.directory!r}.", next_step="Sign in there.")
+        raise NotFound(f"This browser is not signed in to “{sent.directory}”.", next_step="Sign in there.")
     refuse_suspended(wanted.session.directory)
     names = cookie_names(runtime)
     left = [Held(request.cookies[names.session], found), *(held for held in others if held is not wanted)]
@@ -116,10 +124,11 @@ def sign_out(request: Request, response: Response, found: BegunSession, runtime:
     """End the sign-ins of this browser, in every directory. Applications that were signed in to by them are told."""
     assert found is not None
     names = cookie_names(runtime)
-    for cookie in cookies_of(request, runtime):
+    # The one that is used comes last: where one cannot be ended now, whoever tries again is still let in.
+    for cookie in reversed(cookies_of(request, runtime)):
         sessions.sign_out(runtime.backend, cookie, now)
     for name in (names.session, names.others):
-        response.delete_cookie(name, path="/", secure=names.secure, httponly=True, samesite="strict")
+        take_cookie(response, names, name)
 
 
 @router.put("/session/password", status_code=204)
