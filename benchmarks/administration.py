@@ -78,9 +78,7 @@ update directory set policy = policy || '{"two_people_weight": 100000, "two_appr
 
 def estate(url: str, home: Path, port: int, clients: int, slug: str = f"estate-{SEED}") -> str:
     """Make the directory, look at all of it, and give it a steward; return its short name."""
-    settings = Settings(home=home, port=port, database_url=SecretStr(url))
-    engine = make_engine(settings.database())
-    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+    backend = backend_of(url, home, port)
     load_estate(backend, url, slug, plan_estate(clients, SEED), datetime.now(UTC))
     command = [str(Path(sys.executable).with_name("jamb-service")), "directories", "steward", slug]
     environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_PORT": str(port), "JAMB_DATABASE_URL": url}
@@ -99,8 +97,24 @@ def estate(url: str, home: Path, port: int, clients: int, slug: str = f"estate-{
         connection.execute(_ALONE, [slug])
     # A new steward is news to the audit, too.
     sweep(backend, slug, datetime.now(UTC))
-    engine.dispose()
+    backend.engine.dispose()
     return slug
+
+
+def backend_of(url: str, home: Path, port: int) -> Backend:
+    """Return what works on the measured database in this process."""
+    settings = Settings(home=home, port=port, database_url=SecretStr(url))
+    engine = make_engine(settings.database())
+    return Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+
+
+def known_in(http: httpx.Client, root: str) -> dict[str, str]:
+    """Return what the reads of a directory name: a deep page, a client, a resource and an operation of it."""
+    page = http.get(f"{root}/clients?limit=50").raise_for_status().json()
+    resource = next(one for one in http.get(f"{root}/resources").json()["items"] if one["name"] != "jamb")["name"]
+    operation = http.get(f"{root}/resources/{resource}").json()["operations"][0]["name"]
+    client = page["items"][len(page["items"]) // 2]["id"]
+    return {"cursor": page["next"], "client": client, "resource": resource, "operation": operation}
 
 
 def measure(base_url: str, slug: str, service: int, floor_url: str, floor: int, postmaster: int) -> Iterator[str]:
@@ -108,11 +122,8 @@ def measure(base_url: str, slug: str, service: int, floor_url: str, floor: int, 
     with httpx.Client(base_url=base_url, timeout=300) as http, httpx.Client(base_url=floor_url) as bare:
         http.post("/api/v1/session", json={"login": LOGIN, "password": PASSWORD}).raise_for_status()
         root = f"/api/v1/directories/{slug}"
-        page = http.get(f"{root}/clients?limit=50").raise_for_status().json()
-        resource = next(one for one in http.get(f"{root}/resources").json()["items"] if one["name"] != "jamb")["name"]
-        operation = http.get(f"{root}/resources/{resource}").json()["operations"][0]["name"]
-        client = page["items"][len(page["items"]) // 2]["id"]
-        known = {"cursor": page["next"], "client": client, "resource": resource, "operation": operation}
+        known = known_in(http, root)
+        client = known["client"]
         yield f"  {'':<26}{'CPU ms':>9}{'floors':>9}{'span':>13}{'goal':>7}{'database ms':>13}{'wall ms':>10}"
         for name, (path, goal) in READS.items():
             rounds = []

@@ -18,9 +18,9 @@ from statistics import quantiles
 from uuid import UUID
 
 import psycopg
-from pydantic import SecretStr
 from sqlmodel import Session
 
+from benchmarks import administration
 from jamb.actions.audit.evaluation import look_at_all, sweep
 from jamb.actions.audit.findings import group_findings, list_findings
 from jamb.actions.audit.posture import read_posture
@@ -30,8 +30,6 @@ from jamb.actions.base.lookups import find_directory
 from jamb.core.lists import GroupBy
 from jamb.demo.cluster import Cluster
 from jamb.demo.estate import load_estate, plan_estate
-from jamb.service.config.sealing import sealer_for
-from jamb.service.config.settings import Settings
 from jamb.store.audit import findings
 from jamb.store.audit.findings import Wanted
 from jamb.store.connections.engine import make_engine
@@ -49,9 +47,8 @@ _READ = ("client_owner", "ask", "consent", "credential", "usage", "object_use", 
 
 def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
     """Return the figures as lines; fails if what is found is not what was planted, or a shortcut finds other things."""
-    settings = Settings(home=home, port=port, database_url=SecretStr(url))
-    engine = make_engine(settings.database())
-    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+    backend = administration.backend_of(url, home, port)
+    engine = backend.engine
     plan = plan_estate(clients, SEED)
     slug = f"estate-{clients}"
     started = time.perf_counter()
@@ -112,9 +109,7 @@ def looked_at(url: str, home: Path, port: int, slug: str, what: str) -> dict[str
 
 
 def _work(url: str, home: str, port: str, slug: str, what: str) -> None:
-    settings = Settings(home=Path(home), port=int(port), database_url=SecretStr(url))
-    engine = make_engine(url)
-    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+    backend = administration.backend_of(url, Path(home), int(port))
     if what == "anew":
         look_at_all(backend, slug)
     before = _most_memory()

@@ -16,15 +16,10 @@ from statistics import median
 
 import httpx
 import psycopg
-from pydantic import SecretStr
 
 from benchmarks import administration, auditing, figures
 from benchmarks.load import burst_of
-from jamb.actions.base.backend import Backend
 from jamb.actions.notices import notices
-from jamb.service.config.sealing import sealer_for
-from jamb.service.config.settings import Settings
-from jamb.store.connections.engine import make_engine
 
 SIZES = tuple(int(size) for size in os.environ.get("SIZES", "1000,3000,10000").split(","))
 ROUNDS, REQUESTS, TOKENS, CONNECTIONS = (1, 1, 20, 2) if os.environ.get("QUICK") else (3, 20, 500, 8)
@@ -106,13 +101,9 @@ def _know(http: httpx.Client, here: Directory) -> None:
     body = {"login": administration.LOGIN, "password": administration.PASSWORD, "directory": here.slug}
     http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
     root = f"/api/v1/directories/{here.slug}"
-    page = http.get(f"{root}/clients?limit=50").raise_for_status().json()
-    resource = next(one for one in http.get(f"{root}/resources").json()["items"] if one["name"] != "jamb")["name"]
-    operation = http.get(f"{root}/resources/{resource}").json()["operations"][0]["name"]
-    client = page["items"][len(page["items"]) // 2]["id"]
-    here.known = {"cursor": page["next"] or "", "client": client, "resource": resource, "operation": operation}
+    here.known = administration.known_in(http, root)
     here.known["session"] = http.cookies["jamb_session"]
-    for one in page["items"]:
+    for one in http.get(f"{root}/clients?limit=50").json()["items"]:
         held = http.get(f"{root}/clients/{one['id']}").json()["resources"]
         secret = http.post(f"{root}/clients/{one['id']}/secrets", json={"days": 1})
         if not held or not secret.is_success:
@@ -151,15 +142,13 @@ def _rounds(here: Directory, url: str, home: Path, port: int) -> None:
     done = auditing.looked_at(url, home, port, here.slug, "anew")
     here.note("audit of all, a client", 1000 * done["cpu"] / here.clients)
     here.note("audit with nothing changed", 1000 * auditing.looked_at(url, home, port, here.slug, "changed")["cpu"])
-    settings = Settings(home=home, port=port, database_url=SecretStr(url))
-    engine = make_engine(settings.database())
-    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+    backend = administration.backend_of(url, home, port)
     # The first one writes what is new.
     notices.tell(backend, here.slug, datetime.now(UTC))
     cpu = time.process_time()
     notices.tell(backend, here.slug, datetime.now(UTC))
     here.note("notices, nothing new", 1000 * (time.process_time() - cpu))
-    engine.dispose()
+    backend.engine.dispose()
 
 
 def _stored(url: str) -> dict[str, tuple[int, int]]:
