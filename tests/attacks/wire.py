@@ -175,10 +175,11 @@ def without_https(scene: Scene) -> None:
         body = {"login": "ines@alder.example", "password": PASSWORD}
         answer = patient.post(url + "/api/v1/session", json=body)
         cookies = answer.headers.get_list("set-cookie")
-        assert [one.split("=")[0] for one in cookies] == ["__Host-jamb_session", "__Host-jamb_device"]
-        for one in cookies:
-            assert {"Secure", "HttpOnly", "SameSite=strict", "Path=/"} <= set(one.split("; ")), one
-            assert "Domain" not in one
+        names = [cookie.split("=")[0] for cookie in cookies]
+        assert names == ["__Host-jamb_session", "__Host-jamb_device", "__Host-jamb_sessions"]
+        for cookie in cookies:
+            assert {"Secure", "HttpOnly", "SameSite=strict", "Path=/"} <= set(cookie.split("; ")), cookie
+            assert "Domain" not in cookie
         for path in ("/", "/api/v1/session", "/d/alder/jwks", "/nowhere/at/all"):
             assert patient.get(url + path).headers["Strict-Transport-Security"] == "max-age=63072000"
         # The address of a calendar is its key: no log has it, whether it is answered or refused.
