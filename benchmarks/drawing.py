@@ -43,7 +43,7 @@ PICTURES: Mapping[str, tuple[str, str, tuple[str, ...]]] = {
     "rounds": (
         "What the service does by itself",
         "CPU ms",
-        ("audit of all, a client", "audit with nothing changed", "notices, nothing new"),
+        ("audit of all, a client", "audit with nothing changed", "notices, nothing new", "notices, each hour"),
     ),
     "storage": ("What is stored", "MB", ("stored",)),
 }

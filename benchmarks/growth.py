@@ -145,9 +145,10 @@ def _rounds(here: Directory, url: str, home: Path, port: int) -> None:
     backend = administration.backend_of(url, home, port)
     # The first one writes what is new.
     notices.tell(backend, here.slug, datetime.now(UTC))
-    cpu = time.process_time()
-    notices.tell(backend, here.slug, datetime.now(UTC))
-    here.note("notices, nothing new", 1000 * (time.process_time() - cpu))
+    for name, whole in (("notices, nothing new", False), ("notices, each hour", True)):
+        cpu = time.process_time()
+        notices.tell(backend, here.slug, datetime.now(UTC), whole=whole)
+        here.note(name, 1000 * (time.process_time() - cpu))
     backend.engine.dispose()
 
 

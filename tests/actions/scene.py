@@ -26,6 +26,7 @@ from jamb.actions.directory.people import add_person, list_people, set_first_pas
 from jamb.core import own_api
 from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.permissions import Catalogue
 from jamb.store.base import sealing_marks
 from jamb.store.base.migrate import migrate
 from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
@@ -33,12 +34,16 @@ from jamb.store.base.work import Actor, Once
 from jamb.store.connections.engine import make_engine
 from jamb.wire.clients.clients import Client
 from jamb.wire.directory.people import Person
+from tests.core.build import operation, permission
 
 NOW = datetime(2026, 3, 2, 9, tzinfo=UTC)
 ADDRESS = "https://identity.alder.example"
 KEY = SealingKey(b"k" * KEY_BYTES)
 MANY = 8
 PASSWORD = "a bridge over the weir"
+QUAY = Catalogue.of(
+    "quay", "Quay", "https://quay.alder.example", [operation("berths")], [permission("quay.read", "berths")]
+)
 
 
 @dataclass(frozen=True)

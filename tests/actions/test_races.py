@@ -21,15 +21,10 @@ from jamb.core.clients.clients import ClientKind, ClientState, registration
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.directory.roles import HolderKind
-from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE
 from jamb.store.credentials.credentials import CredentialRow
-from tests.actions.scene import MANY, NOW, PASSWORD, Scene, at_once
-from tests.core.build import operation, permission
-
-QUAY = Catalogue.of(
-    "quay", "Quay", "https://quay.alder.example", [operation("berths")], [permission("quay.read", "berths")]
-)
+from tests.actions.scene import MANY, NOW, PASSWORD, QUAY, Scene, at_once
 
 
 @pytest.fixture(autouse=True)

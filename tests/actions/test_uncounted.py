@@ -15,16 +15,12 @@ from jamb.actions.resources import usage
 from jamb.actions.resources.resources import publish, read_resource
 from jamb.core.errors import Unsuited
 from jamb.core.ladder import UsedState
-from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.permissions import AccessKind
 from jamb.store.audit import findings
 from jamb.wire.clients.clients import Client
-from tests.actions.scene import NOW, Scene
-from tests.core.build import operation, permission
+from tests.actions.scene import NOW, QUAY, Scene
 
 DAY = timedelta(days=1)
-QUAY = Catalogue.of(
-    "quay", "Quay", "https://quay.alder.example", [operation("berths")], [permission("quay.read", "berths")]
-)
 
 
 def unused(scene: Scene, client: Client, day: int) -> tuple[bool, UsedState]:

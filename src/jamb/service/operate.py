@@ -115,7 +115,7 @@ def notify() -> None:
                 # One directory that fails holds up no other.
                 try:
                     opened = rotate_by_policy(runtime, slug)
-                    told = notices.tell(runtime.backend, slug, datetime.now(UTC))
+                    told = notices.tell(runtime.backend, slug, datetime.now(UTC), whole=True)
                 except JambError as error:
                     typer.echo(f"{slug}: {error.message}", err=True)
                     continue

@@ -15,6 +15,7 @@ from jamb.actions.audit.reviews import close_due
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.notices.notices import gather
+from jamb.actions.notices.rounds import all_that_stands
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.client.audit.evidence import verify_evidence
 from jamb.core.audit.reviews import Answer
@@ -55,7 +56,10 @@ def items_of(rows: list[ReviewItem], made: Made) -> dict[str, ReviewItem]:
 
 def told(backend: Backend, now: datetime) -> list[tuple[NoticeKind, str]]:
     with Session(backend.engine) as session:
-        return [(one.kind, one.words) for one in gather(session, find_directory(session, "quillhaven"), now)]
+        return [
+            (one.kind, one.words)
+            for one in gather(session, find_directory(session, "quillhaven"), all_that_stands(now), now)
+        ]
 
 
 def test_owners_answer_and_what_they_say_is_carried_out_by_whoever_may(
@@ -76,7 +80,9 @@ def test_owners_answer_and_what_they_say_is_carried_out_by_whoever_may(
         directory = find_directory(session, "quillhaven")
         for moment in keys:
             keys[moment] = next(  # type: ignore[assignment]
-                one.key for one in gather(session, directory, moment) if name in one.words and one.client_id == mail.id
+                one.key
+                for one in gather(session, directory, all_that_stands(moment), moment)
+                if name in one.words and one.client_id == mail.id
             )
     assert len(set(keys.values())) == 3, "asked at once, and brought to mind a week and a day before the end"
     # The owner sees what is asked, with its use, and nothing of other clients.

@@ -116,7 +116,7 @@ def notify(world: World, times: int = 1) -> None:
         async with open_runtime(settings) as runtime:
             for slug in notices.directories_to_tell(runtime.backend):
                 rotate_by_policy(runtime, slug)
-                notices.tell(runtime.backend, slug, datetime.now(UTC))
+                notices.tell(runtime.backend, slug, datetime.now(UTC), whole=True)
             await carry_all(runtime)
 
     in_own_loop(*(work() for _ in range(times)))

@@ -71,7 +71,7 @@ def review_lines(act: Act) -> Iterator[bytes]:
     with act.read() as session:
         names = {resource.id: resource.name for resource in resources.resources_of(session, act.directory.id)}
         for row in reviews.reviews_of(session, act.directory.id, MOST_REVIEWS):
-            for item, client_name in reviews.items_of(session, row.id):
+            for item, client_name in reviews.items_of(session, [row.id]):
                 yield _line(
                     {
                         "review": row.name,

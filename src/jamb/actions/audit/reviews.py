@@ -147,14 +147,17 @@ def my_reviews(act: Act, person_id: UUID) -> list[tuple[ReviewView, list[ReviewI
     """Return the open reviews in which a person is asked, with what they are asked about."""
     with act.read() as session:
         mine = _answering(session, person_id)
-        found = []
-        for row in reviews.reviews_of(session, act.directory.id, 50):
-            if row.closed_at is None and mine:
-                items = reviews.items_of(session, row.id, mine)
-                if items:
-                    counted = reviews.counts(session, [row.id]).get(row.id, {})
-                    found.append((review_view(row, counted), item_views(session, act.directory, items, act.now)))
-        return found
+        under_way = reviews.open_of(session, act.directory.id) if mine else []
+        items = reviews.items_of(session, [row.id for row in under_way], mine) if under_way else []
+        if not items:
+            return []
+        by_review: dict[UUID, list[ReviewItem]] = {}
+        for (item, _), view in zip(items, item_views(session, act.directory, items, act.now), strict=True):
+            by_review.setdefault(item.review_id, []).append(view)
+        counted = reviews.counts(session, by_review)
+        return [
+            (review_view(row, counted.get(row.id, {})), by_review[row.id]) for row in under_way if row.id in by_review
+        ]
 
 
 def answer(act: Act, review_id: UUID, client_id: str, said: Sequence[Said]) -> list[ReviewItem]:
@@ -168,7 +171,7 @@ def answer(act: Act, review_id: UUID, client_id: str, said: Sequence[Said]) -> l
         if row.closed_at is not None:
             raise Conflict(f"“{row.name}” was closed on {row.closed_at:%Y-%m-%d}.", next_step="Ask a steward.")
         client = find_client(unit.session, act.directory, client_id)
-        items = {item.id: item for item, _ in reviews.items_of(unit.session, row.id, [client.id])}
+        items = {item.id: item for item, _ in reviews.items_of(unit.session, [row.id], [client.id])}
         told: dict[str, str] = {}
         trees = resources.trees(unit.session, resources.resources_of(unit.session, act.directory.id))
         for place, one in enumerate(said):
@@ -207,11 +210,7 @@ def close_due(backend: Backend, slug: str, now: datetime) -> int:
     """Close the reviews whose time is over; return how many."""
     with Session(backend.engine) as session:
         directory = find_directory(session, slug)
-        over = [
-            row.id
-            for row in reviews.reviews_of(session, directory.id, 200)
-            if row.closed_at is None and row.ends_at <= now
-        ]
+        over = [row.id for row in reviews.open_of(session, directory.id) if row.ends_at <= now]
     closed = 0
     for review_id in over:
         try:

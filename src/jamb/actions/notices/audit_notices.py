@@ -13,25 +13,32 @@ from jamb.core.audit.reviews import Answer
 from jamb.core.directory.directories import Directory
 from jamb.core.ids import person_id_in
 from jamb.core.lists import Which
-from jamb.core.notices import Audience, Fact, NoticeKind, stage_of
+from jamb.core.notices import Audience, Fact, NoticeKind, coming_of_stage, stage_of
 from jamb.store.audit import excess, findings, reviews
+from jamb.store.audit.reviews import ReviewRow
+from jamb.store.clients.clients import ClientRow
 from jamb.store.consent import dry_runs
+from jamb.store.consent.dry_runs import DryRunRow
+from jamb.store.notices.rounds import News
 
 _MOST = 1000
 # Beside the first word a review is brought to mind a week and a day before its end.
 _FIRST_STAGE = 7
 
 
-def audit_facts(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
-    yield from _asked(session, directory, now)
-    yield from _over(session, directory, since)
-    yield from _cared_for(session, directory, since)
-    yield from _dry_run(session, directory, now)
-    yield from _weekly(session, directory, now)
+def audit_facts(session: Session, directory: Directory, news: News, now: datetime) -> Iterable[Fact]:
+    yield from _asked(session, directory, news, now)
+    yield from _over(session, directory, news.since)
+    yield from _cared_for(session, directory, news.since)
+    yield from _dry_run(session, directory, news, now)
+    if news.clients is None or now.isocalendar()[:2] != news.since.isocalendar()[:2]:
+        yield from _weekly(session, directory, now)
 
 
-def _asked(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
-    for row, client_id, name, count in reviews.open_with(session, directory.id, now):
+def _asked(session: Session, directory: Directory, news: News, now: datetime) -> Iterable[Fact]:
+    spans = coming_of_stage(news.since, now, _FIRST_STAGE)
+    wanted = news.of(ClientRow.id, (ReviewRow.ends_at, spans), (ReviewRow.started_at, [(news.since, now)]))
+    for row, client_id, name, count in reviews.open_with(session, directory.id, now, wanted):
         stage = stage_of(row.ends_at, now, _FIRST_STAGE)
         grants = f"{count} grant{'' if count == 1 else 's'}"
         words = f"“{name}”: {row.name} asks about {grants}, until {row.ends_at:%Y-%m-%d}"
@@ -43,11 +50,7 @@ def _asked(session: Session, directory: Directory, now: datetime) -> Iterable[Fa
 
 
 def _over(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
-    rows = [
-        row
-        for row in reviews.reviews_of(session, directory.id, _MOST)
-        if row.closed_at is not None and row.closed_at > since
-    ]
+    rows = reviews.closed_since(session, directory.id, since)
     counted = reviews.counts(session, [row.id for row in rows])
     for row in rows:
         here = counted.get(row.id, {})
@@ -73,8 +76,9 @@ def _cared_for(session: Session, directory: Directory, since: datetime) -> Itera
             yield Fact(key, NoticeKind.FINDING_ANSWERED, row.client_id, name, words, path, (), [giver])
 
 
-def _dry_run(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
-    for row, name, missed in dry_runs.running_in(session, directory.id, _MOST):
+def _dry_run(session: Session, directory: Directory, news: News, now: datetime) -> Iterable[Fact]:
+    over = news.of(DryRunRow.client_id, (DryRunRow.dry_run_until, [(news.since, now)]))
+    for row, name, missed in dry_runs.running_in(session, directory.id, _MOST, over):
         if row.dry_run_until <= now:
             found = f"{missed} calls would have been refused" if missed else "nothing would have been refused"
             words = f"“{name}”: a narrower grant was in a dry run until {row.dry_run_until:%Y-%m-%d}, and {found}"

@@ -14,24 +14,27 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.credentials.handovers import MOST_LATE_TOLD
+from jamb.actions.notices import rounds
 from jamb.actions.notices.audit_notices import audit_facts
+from jamb.actions.notices.rounds import TOLD_OF
 from jamb.core.clients.attempts import DEAD
 from jamb.core.consent.requests import RequestState
 from jamb.core.directory.directories import Directory
 from jamb.core.ids import person_id_in
-from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
+from jamb.core.notices import Audience, Digest, Fact, NoticeKind, coming_of_stage, digest, stage_of
 from jamb.core.rotation import RotationEnd, RotationState
 from jamb.store.base.work import observation
 from jamb.store.credentials import rotations
+from jamb.store.credentials.credentials import CredentialRow
+from jamb.store.credentials.rotations import RotationRow, used_late
 from jamb.store.directory.directories import DirectoryRow, all_directories
 from jamb.store.directory.people import PersonRow
 from jamb.store.directory.roles import holding_roles
 from jamb.store.notices import notices
 from jamb.store.notices.notices import MailRow, NoticeRow
+from jamb.store.notices.rounds import News, keep_round
 from jamb.wire.notices.notices import Notice
 
-# What is older was told, or is told no more.
-TOLD_OF = timedelta(days=2)
 MOST_ROTATIONS = 100_000
 _ROLES = {
     Audience.CUSTODIANS: ("custodian", "steward"),
@@ -51,22 +54,27 @@ class Told:
     pushes: int
 
 
-def tell(backend: Backend, slug: str, now: datetime) -> Told:
+def tell(backend: Backend, slug: str, now: datetime, *, whole: bool = False) -> Told:
     """Note what each person and webhook of a directory shall hear, and make the mails that are due.
 
     Any number of processes may at the same time: one after the other does, and what was told is not told again.
+
+    Args:
+        whole: look at all that stands, not only at what is new since the last time.
     """
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
         notices.take_turn(session, directory.id)
-        facts = gather(session, directory, now)
-        noted = notices.add_notices(session, directory.id, _addressed(session, directory, facts, now), now)
+        news, here = rounds.since_last(session, directory.id, now, whole=whole)
+        facts = gather(session, directory, news, now)
+        noted = notices.add_notices(session, directory.id, addressed(session, directory, facts, now), now)
         quiet_since = now - timedelta(hours=directory.policy.digest_hours)
         mails = notices.make_mails(session, directory.id, now, quiet_since)
         webhook_ids = notices.webhook_ids(session, directory.id)
         pushes = 0
         if webhook_ids:
             pushes = notices.add_pushes(session, webhook_ids, {fact.key: _event(fact) for fact in facts}, now)
+        keep_round(session, here)
         return Told(noted, mails, pushes)
 
 
@@ -107,16 +115,15 @@ def directories_to_tell(backend: Backend) -> list[str]:
         return [row.slug for row in all_directories(session)]
 
 
-def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
-    """Return all that is to be told of a directory as it stands; what stays the same keeps its key."""
-    since = now - TOLD_OF
+def gather(session: Session, directory: Directory, news: News, now: datetime) -> list[Fact]:
+    """Return what is to be told of a directory as it stands; what stays the same keeps its key."""
     return [
-        *_ending(session, directory, now),
-        *_rotating(session, directory, since, now),
-        *_tried(session, directory, since),
-        *_requested(session, directory, since, now),
-        *_links(session, directory, since),
-        *audit_facts(session, directory, since, now),
+        *_ending(session, directory, news, now),
+        *_rotating(session, directory, news, now),
+        *_tried(session, directory, news.since),
+        *_requested(session, directory, news, now),
+        *_links(session, directory, news.since),
+        *audit_facts(session, directory, news, now),
     ]
 
 
@@ -135,9 +142,14 @@ def _place(backend: Backend, row: NoticeRow) -> str:
     return backend.sealer.open(row.link, f"notice/{row.id}").decode()
 
 
-def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
+def _ending(session: Session, directory: Directory, news: News, now: datetime) -> Iterable[Fact]:
     warn_days = directory.policy.warn_days
-    for one in notices.ending_soon(session, directory.id, now, now + directory.policy.warn_before):
+    wanted = news.of(
+        CredentialRow.client_id,
+        (CredentialRow.expires_at, coming_of_stage(news.since, now, warn_days)),
+        (CredentialRow.starts_at, [(news.since, now)]),
+    )
+    for one in notices.ending_soon(session, directory.id, now, now + directory.policy.warn_before, wanted):
         stage = stage_of(one.expires_at, now, warn_days)
         if stage is None:
             continue
@@ -156,14 +168,15 @@ def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[F
         )
 
 
-def _rotating(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
+def _rotating(session: Session, directory: Directory, news: News, now: datetime) -> Iterable[Fact]:
     path = "/rotation"
-    under_way = rotations.page(
-        session, directory.id, client_ids=None, ended_since=None, after=None, limit=MOST_ROTATIONS
-    )
-    for one in under_way:
+    spans = [*coming_of_stage(news.since, now, directory.policy.warn_days), (news.since, now)]
+    # A use of the old one makes one that was quiet open or overdue again.
+    used = used_late(now + directory.policy.warn_before, news.since)
+    wanted = news.of(RotationRow.client_id, (RotationRow.overlap_ends_at, spans)) | used
+    for one in rotations.open_where(session, directory.id, wanted, MOST_ROTATIONS):
         row, name = one.row, one.client_name
-        if row.opened_at > since:
+        if row.opened_at > now - TOLD_OF:
             words = (
                 f"“{name}”: {one.new.hint} follows {one.old.hint}; both are valid until {row.overlap_ends_at:%Y-%m-%d}"
             )
@@ -181,7 +194,14 @@ def _rotating(session: Session, directory: Directory, since: datetime, now: date
             words = f"“{name}”: the overlap ended {row.overlap_ends_at:%Y-%m-%d}, and {one.old.hint} is still in use"
             key = f"rotation/{row.id}/overdue/{row.overlap_ends_at:%Y-%m-%d}"
             yield Fact(key, NoticeKind.ROTATION_OVERDUE, row.client_id, name, words, path, _BOTH)
-    ended = rotations.page(session, directory.id, client_ids=None, ended_since=since, after=None, limit=MOST_ROTATIONS)
+    ended = rotations.page(
+        session,
+        directory.id,
+        client_ids=None,
+        ended_since=news.since,
+        after=None,
+        limit=MOST_ROTATIONS,
+    )
     for one in ended:
         row, name = one.row, one.client_name
         closed = row.ended == RotationEnd.CLOSED.value
@@ -213,8 +233,8 @@ def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[
         )
 
 
-def _requested(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
-    for row, name in notices.requests_since(session, directory.id, since, now):
+def _requested(session: Session, directory: Directory, news: News, now: datetime) -> Iterable[Fact]:
+    for row, name in notices.requests_since(session, directory.id, news, now):
         path = f"/desk/{row.id}"
         if row.state == RequestState.WAITING:
             count = len(row.ask_ids)
@@ -259,8 +279,10 @@ def _links(session: Session, directory: Directory, since: datetime) -> Iterable[
         )
 
 
-def _addressed(session: Session, directory: Directory, facts: Sequence[Fact], now: datetime) -> list[tuple[UUID, Fact]]:
+def addressed(session: Session, directory: Directory, facts: Sequence[Fact], now: datetime) -> list[tuple[UUID, Fact]]:
     """Return each fact with each person who shall hear of it."""
+    if not facts:
+        return []
     owners = notices.owners_to_tell(session, {one.client_id for one in facts})
     holding = {
         audience: [holder.id for holder in holding_roles(session, directory.id, names, now)]

@@ -84,8 +84,18 @@ def stage_of(ends: datetime, now: datetime, warn_days: int) -> int | None:
     None while it is farther away. A stage that was slept through is not told afterwards.
     """
     left = ends - now
-    stages = sorted({warn_days, *(one for one in _LATER_STAGES if one < warn_days)})
-    return next((one for one in stages if left <= timedelta(days=one)), None)
+    return next((stage for stage in _stages(warn_days) if left <= timedelta(days=stage)), None)
+
+
+def coming_of_stage(since: datetime, now: datetime, warn_days: int) -> list[tuple[datetime, datetime]]:
+    """Return when that must end which came to a stage between two moments: after the first of each, not after the
+    second.
+    """
+    return [(since + timedelta(days=stage), now + timedelta(days=stage)) for stage in _stages(warn_days)]
+
+
+def _stages(warn_days: int) -> list[int]:
+    return sorted({warn_days, *(stage for stage in _LATER_STAGES if stage < warn_days)})
 
 
 def wait_after(tries: int) -> timedelta | None:

@@ -12,8 +12,11 @@ from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.base import pages
-from jamb.store.base.columns import among, bound, document, has, moment
+from jamb.store.base.columns import among, among_ids, bound, document, has, moment
 from jamb.store.clients.clients import ClientRow
+
+# Reviews in one answer or round.
+MOST_OPEN = 1000
 
 
 class ReviewRow(SQLModel, table=True):
@@ -76,6 +79,17 @@ def reviews_of(session: Session, directory_id: UUID, limit: int) -> list[ReviewR
     return list(session.exec(wanted.order_by(col(ReviewRow.started_at).desc(), col(ReviewRow.id)).limit(limit)))
 
 
+def open_of(session: Session, directory_id: UUID) -> list[ReviewRow]:
+    """Return the reviews of a directory that are open, the one that ends first before the others."""
+    wanted = select(ReviewRow).where(ReviewRow.directory_id == directory_id, col(ReviewRow.closed_at).is_(None))
+    return list(session.exec(wanted.order_by(col(ReviewRow.ends_at), col(ReviewRow.id)).limit(MOST_OPEN)))
+
+
+def closed_since(session: Session, directory_id: UUID, since: datetime) -> list[ReviewRow]:
+    closed = select(ReviewRow).where(ReviewRow.directory_id == directory_id, col(ReviewRow.closed_at) > since)
+    return list(session.exec(closed.order_by(col(ReviewRow.closed_at)).limit(MOST_OPEN)))
+
+
 def reviews_page(
     session: Session, directory_id: UUID, query: str, after: tuple[datetime, UUID] | None, limit: int
 ) -> tuple[list[ReviewRow], int]:
@@ -113,13 +127,13 @@ def counts(session: Session, review_ids: Iterable[UUID]) -> dict[UUID, dict[str,
 
 
 def items_of(
-    session: Session, review_id: UUID, client_ids: Iterable[str] | None = None
+    session: Session, review_ids: Iterable[UUID], client_ids: Iterable[str] | None = None
 ) -> list[tuple[ReviewItemRow, str]]:
-    """Return the items of a review with the names of their clients, by client, the heaviest first."""
+    """Return the items of reviews with the names of their clients, by client, the heaviest first."""
     wanted = (
         select(ReviewItemRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == ReviewItemRow.client_id)
-        .where(ReviewItemRow.review_id == review_id)
+        .where(among_ids(ReviewItemRow.review_id, review_ids))
     )
     if client_ids is not None:
         wanted = wanted.where(among(ReviewItemRow.client_id, client_ids))
@@ -179,8 +193,13 @@ def to_carry_out(
     return list(session.exec(wanted.order_by(col(ReviewItemRow.id)).limit(limit)))
 
 
-def open_with(session: Session, directory_id: UUID, now: datetime) -> list[tuple[ReviewRow, str, str, int]]:
-    """Return (review, client, its name, how many items wait) for each client that an open review waits for."""
+def open_with(
+    session: Session, directory_id: UUID, now: datetime, *wanted: sa.ColumnElement[bool]
+) -> list[tuple[ReviewRow, str, str, int]]:
+    """Return (review, client, its name, how many items wait) for each client that an open review waits for.
+
+    `wanted`: what more must hold of the review and the client.
+    """
     rows = session.execute(
         sa.select(ReviewRow, col(ClientRow.id), col(ClientRow.name), sa.func.count())
         .join(ReviewItemRow, col(ReviewItemRow.review_id) == col(ReviewRow.id))
@@ -190,6 +209,7 @@ def open_with(session: Session, directory_id: UUID, now: datetime) -> list[tuple
             col(ReviewRow.closed_at).is_(None),
             col(ReviewRow.started_at) <= now,
             col(ReviewItemRow.answer) == "",
+            *wanted,
         )
         .group_by(col(ReviewRow.id), col(ClientRow.id), col(ClientRow.name))
         .order_by(col(ReviewRow.ends_at), col(ClientRow.name))

@@ -106,6 +106,6 @@ KEPT: Mapping[str, str] = {
     "one row in all": "schema_floor pulse",
     "one row for each client, person, directory or key, or a few": (
         "audit_stale audit_state calendar_feed client_grant_type client_redirect escalation excess failing_duty "
-        "passkey recovery_code sealing_mark second_factor"
+        "notice_round passkey recovery_code sealing_mark second_factor"
     ),
 }

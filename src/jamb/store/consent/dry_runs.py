@@ -114,9 +114,11 @@ def misses_of(session: Session, dry_run_id: UUID, limit: int) -> list[DryRunMiss
     return list(session.exec(wanted.order_by(col(DryRunMissRow.calls).desc(), DryRunMissRow.operation).limit(limit)))
 
 
-def running_in(session: Session, directory_id: UUID, limit: int) -> list[tuple[DryRunRow, str, int]]:
+def running_in(
+    session: Session, directory_id: UUID, limit: int, *wanted: sa.ColumnElement[bool]
+) -> list[tuple[DryRunRow, str, int]]:
     """Return what is in a dry run in a directory, with the client's name and how many calls were missed; oldest
-    first.
+    first. `wanted`: what more must hold of it.
     """
     missed = (
         sa.select(sa.func.coalesce(sa.func.sum(col(DryRunMissRow.calls)), 0))
@@ -127,7 +129,7 @@ def running_in(session: Session, directory_id: UUID, limit: int) -> list[tuple[D
     rows = session.execute(
         sa.select(DryRunRow, col(ClientRow.name), missed)
         .join(ClientRow, col(ClientRow.id) == col(DryRunRow.client_id))
-        .where(col(ClientRow.directory_id) == directory_id, col(DryRunRow.ended_at).is_(None))
+        .where(col(ClientRow.directory_id) == directory_id, col(DryRunRow.ended_at).is_(None), *wanted)
         .order_by(col(DryRunRow.started_at), col(DryRunRow.id))
         .limit(limit)
     )

@@ -24,6 +24,8 @@ from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
 
 _WEEK_SECONDS = 7 * 86_400
+_ENDS = sa.text("withdrawn_at IS NULL AND expires_at IS NOT NULL")
+_STARTS = sa.text("withdrawn_at IS NULL AND starts_at IS NOT NULL")
 
 
 class CredentialRow(SQLModel, table=True):
@@ -37,6 +39,8 @@ class CredentialRow(SQLModel, table=True):
         UniqueConstraint("digest", name="credential_digest"),
         Index("credential_fingerprint", "fingerprint"),
         Index("credential_seen_by", "seen_by_id"),
+        Index("credential_by_end", "expires_at", postgresql_where=_ENDS),
+        Index("credential_by_start", "starts_at", postgresql_where=_STARTS),
         Index("credential_certificates", "issued_at", postgresql_where=sa.text("certificate IS NOT NULL")),
     )
 

@@ -165,6 +165,24 @@ def page(
     return [LoadedRotation(*found) for found in session.execute(statement.where(further).limit(limit))]
 
 
+def open_where(
+    session: Session, directory_id: UUID, wanted: sa.ColumnElement[bool], limit: int
+) -> list[LoadedRotation]:
+    """Return the open rotations that fulfil a condition, the one whose overlap ends first before the others."""
+    rows = session.execute(
+        _loaded()
+        .where(col(RotationRow.directory_id) == directory_id, col(RotationRow.ended).is_(None), wanted)
+        .order_by(col(RotationRow.overlap_ends_at), col(RotationRow.id))
+        .limit(limit)
+    )
+    return [LoadedRotation(*row) for row in rows]
+
+
+def used_late(until: datetime, since: datetime) -> sa.ColumnElement[bool]:
+    """Return "the overlap ends until then, and the old credential was used since", for `open_where`."""
+    return (col(RotationRow.overlap_ends_at) <= until) & (col(_old().last_used_at) > since)
+
+
 def open_in(directory_id: UUID) -> Reading[int]:
     """How many rotations of a directory are open."""
     return Reading(_open_in(), {"directory": directory_id}, number)
@@ -277,9 +295,14 @@ def working(session: Session, directory_id: UUID, now: datetime) -> list[tuple[s
 
 
 @cache
+def _old() -> Any:
+    return aliased(CredentialRow)
+
+
+@cache
 def _loaded() -> sa.Select[RotationRow, CredentialRow, CredentialRow, str]:
     # Once: to name a table anew costs more than to read from it.
-    old, new = aliased(CredentialRow), aliased(CredentialRow)
+    old, new = _old(), aliased(CredentialRow)
     return (
         sa.select(RotationRow, old, new, col(ClientRow.name))
         .join(old, col(old.id) == col(RotationRow.old_id))

@@ -24,6 +24,7 @@ from jamb.store.credentials.handovers import HandoverRow
 from jamb.store.credentials.rotations import RotationRow
 from jamb.store.directory.directories import DirectoryRow
 from jamb.store.directory.people import PersonRow
+from jamb.store.notices.rounds import News
 from jamb.store.resources.usage import AttemptRow
 
 # How long a mail or push that a process took may be under way before another process takes it.
@@ -126,8 +127,13 @@ class Ending(NamedTuple):
     last_used_at: datetime | None
 
 
-def ending_soon(session: Session, directory_id: UUID, now: datetime, until: datetime) -> list[Ending]:
-    """Return the credentials that work, end by a moment, and that nothing follows yet."""
+def ending_soon(
+    session: Session, directory_id: UUID, now: datetime, until: datetime, *wanted: sa.ColumnElement[bool]
+) -> list[Ending]:
+    """Return the credentials that work, end by a moment, and that nothing follows yet.
+
+    `wanted`: what more must hold of them.
+    """
     followed = sa.exists().where(col(RotationRow.old_id) == CredentialRow.id, col(RotationRow.ended).is_(None))
     rows = session.execute(
         sa.select(
@@ -143,6 +149,7 @@ def ending_soon(session: Session, directory_id: UUID, now: datetime, until: date
             col(ClientRow.directory_id) == directory_id,
             works(now),
             col(CredentialRow.expires_at) <= until,
+            *wanted,
             ~followed,
             col(ClientRow.state) == ClientState.LIVE.value,
         )
@@ -161,7 +168,7 @@ class Tried(NamedTuple):
 
 
 def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], since: datetime) -> list[Tried]:
-    """Return who tried with a credential that is dead, by client and credential."""
+    """Return who tried since with a credential that is dead, by client and credential."""
     last = sa.func.max(col(AttemptRow.at))
     rows = session.execute(
         sa.select(
@@ -184,17 +191,17 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
     return [Tried(*row) for row in rows]
 
 
-def requests_since(
-    session: Session, directory_id: UUID, since: datetime, now: datetime
-) -> list[tuple[RequestRow, str]]:
+def requests_since(session: Session, directory_id: UUID, news: News, now: datetime) -> list[tuple[RequestRow, str]]:
     """Return the requests that wait, and are not lapsed, or were decided since, with what they are about."""
-    waiting = sa.and_(col(RequestRow.state) == RequestState.WAITING.value, col(RequestRow.due_at) > now)
+    waiting = sa.and_(
+        col(RequestRow.state) == RequestState.WAITING.value, col(RequestRow.due_at) > now, news.of(RequestRow.client_id)
+    )
     rows = session.exec(
         select(RequestRow, ClientRow.name)
         .outerjoin(ClientRow, col(ClientRow.id) == RequestRow.client_id)
         .where(
             RequestRow.directory_id == directory_id,
-            waiting | (col(RequestRow.decided_at) > since),
+            waiting | (col(RequestRow.decided_at) > news.since),
         )
     )
     return [(row, name or row.subject) for row, name in rows]

@@ -1,0 +1,72 @@
+"""How far a directory was told of: the rounds of its notices go on from there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, NamedTuple
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import BigInteger, Column, ForeignKey
+from sqlmodel import Field, Session, SQLModel, col, select
+
+from jamb.store.base.columns import among, moment
+from jamb.store.directory.ledger import LedgerEntryRow, LedgerHeadRow
+
+
+class NoticeRoundRow(SQLModel, table=True):
+    """`sequence`: of the last entry of the ledger that was there; `whole_at`: when all was looked at last."""
+
+    __tablename__ = "notice_round"
+
+    directory_id: UUID = Field(sa_column=Column(ForeignKey("directory.id"), primary_key=True))
+    sequence: int = Field(sa_column=Column(BigInteger, nullable=False))
+    told_at: datetime = moment()
+    whole_at: datetime = moment()
+
+
+class News(NamedTuple):
+    """Of what there can be something new to tell, since a moment.
+
+    Attributes:
+        clients: of which something was changed; None: whatever stands is looked at.
+    """
+
+    since: datetime
+    clients: Sequence[str] | None
+
+    def of(self, client_id: Any, *times: tuple[Any, Sequence[tuple[datetime, datetime]]]) -> sa.ColumnElement[bool]:
+        """Return "it is of one of these clients, or one of its times is in one of these spans": after the first of
+        each, not after the second.
+        """
+        if self.clients is None:
+            return sa.true()
+        spans = [(col(column) > after) & (col(column) <= until) for column, when in times for after, until in when]
+        return sa.or_(among(client_id, self.clients), *spans)
+
+
+def find(session: Session, directory_id: UUID) -> NoticeRoundRow | None:
+    return session.get(NoticeRoundRow, directory_id)
+
+
+def last_sequence(session: Session, directory_id: UUID) -> int:
+    """Return the number of the last entry of a directory's ledger."""
+    head = select(LedgerHeadRow.sequence).where(LedgerHeadRow.directory_id == directory_id)
+    return session.exec(head).one()
+
+
+def changed(session: Session, directory_id: UUID, after: int, most: int) -> list[str | None]:
+    """Return the clients that entries of the ledger after this one are about, each once; None: about something else."""
+    entries = (
+        sa.select(col(LedgerEntryRow.subject)["client"].astext.label("client"))
+        .where(col(LedgerEntryRow.directory_id) == directory_id, col(LedgerEntryRow.sequence) > after)
+        .distinct()
+        .limit(most)
+    )
+    return list(session.execute(entries).scalars())
+
+
+def keep_round(session: Session, row: NoticeRoundRow) -> None:
+    """Keep how far a round came, with what it noted."""
+    session.merge(row)
