@@ -6,14 +6,22 @@ from datetime import timedelta
 from typing import Any
 
 import psycopg
+import pytest
 from sqlalchemy import event
 
-from jamb.actions.audit.escalation import MOST_KEPT, read_escalation_paths
+from jamb.actions.audit import escalation_paths
+from jamb.actions.audit.escalation_paths import MOST_KEPT, keep_escalation_paths, read_escalation_paths
+from jamb.actions.clients.registrations import change_owners
+from jamb.actions.consent import asks, consent
+from jamb.actions.directory import people
+from jamb.actions.directory.directories import change_policy
 from jamb.actions.directory.roles import assign_role
+from jamb.actions.resources.resources import publish
 from jamb.core.directory.roles import HolderKind
+from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE
 from jamb.wire.audit.escalation import Escalation
-from tests.actions.scene import NOW, Scene
+from tests.actions.scene import NOW, QUAY, Scene
 
 
 def read(scene: Scene, at: timedelta = timedelta()) -> tuple[Escalation, bool]:
@@ -59,3 +67,32 @@ def test_whoever_asks_is_answered_where_nothing_can_be_kept(scene: Scene) -> Non
         database.execute("create trigger no_room before insert on escalation for each row execute function no_room()")
     assert read(scene)[1] is False
     assert read(scene)[1] is False
+
+
+def test_of_a_large_directory_a_round_finds_them(scene: Scene, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(escalation_paths, "MOST_AT_ONCE", 0)
+    monkeypatch.setattr(escalation_paths, "LONGEST_WAITED", timedelta())
+    publish(scene.act(), QUAY)
+    client = scene.client()
+    asks.ask(scene.act("tom"), client.id, "quay", ["quay.read"], AccessKind.APPLICATION, "for the board")
+    consent.grant(scene.act("vera"), client.id, None, "it is light")
+    people.add_person(scene.act(), "ada@alder.example", "Ada", [])
+    change_owners(scene.act(), client.id, ["ada@alder.example"], [])
+    hour = timedelta(hours=1)
+    assert not keep_escalation_paths(scene.act()), "nobody asks"
+    nothing = read_escalation_paths(scene.act())
+    assert (nothing.found, nothing.paths) == (False, [])
+    assert keep_escalation_paths(scene.act(at=hour))
+    assert not keep_escalation_paths(scene.act(at=hour * 1.5)), "nothing changed"
+    first = read_escalation_paths(scene.act(at=hour * 1.5))
+    assert (first.found, first.as_of, first.pairs) == (True, None, 0)
+    # By what the policy calls strong from now on, Ada, who may do nothing, can act as what is strong.
+    change_policy(scene.act(at=hour * 2), {"two_people_weight": 1, "two_approvers_weight": 1})
+    earlier = read_escalation_paths(scene.act(at=hour * 2))
+    assert earlier == first.model_copy(update={"as_of": NOW + hour})
+    assert keep_escalation_paths(scene.act(at=hour * 3))
+    now = read_escalation_paths(scene.act(at=hour * 3))
+    assert (now.as_of, now.pairs > 0) == (None, True)
+    assert read_escalation_paths(scene.act(at=hour * 3), 1).paths[0] == now.paths[0]
+    # Nobody read them for a day: they wait until somebody does.
+    assert not keep_escalation_paths(scene.act(at=hour * 40))

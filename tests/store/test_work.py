@@ -17,7 +17,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlmodel import Session, select
 
 from jamb.actions.audit import today
-from jamb.actions.audit.escalation import read_escalation_paths
+from jamb.actions.audit.escalation_paths import read_escalation_paths
 from jamb.actions.audit.findings import list_findings, run_audit
 from jamb.actions.audit.posture import read_posture
 from jamb.actions.base.act import Act, act_in

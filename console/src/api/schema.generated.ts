@@ -5082,7 +5082,7 @@ export interface components {
          * Duty
          * @enum {string}
          */
-        Duty: "open rotations by policy" | "evaluate what changed" | "close reviews that are due" | "rotate the signing key by policy" | "find what is to be told";
+        Duty: "open rotations by policy" | "evaluate what changed" | "close reviews that are due" | "rotate the signing key by policy" | "find what is to be told" | "find escalation paths anew";
         /**
          * Effect
          * @enum {string}
@@ -5145,6 +5145,9 @@ export interface components {
         /**
          * Escalation
          * @description The gravest paths. `pairs`: how many weak ends reach how many strong ones, all told.
+         *
+         *     `as_of`: when they were found, where records changed since and they are found anew within minutes; null: they are so
+         *     now. `found`: false where they were never looked for, which is done within minutes.
          */
         Escalation: {
             /** Weak Below */
@@ -5157,6 +5160,13 @@ export interface components {
             paths: components["schemas"]["EscalationPath"][];
             /** Cuts */
             cuts: components["schemas"]["PathCut"][];
+            /** As Of */
+            as_of?: string | null;
+            /**
+             * Found
+             * @default true
+             */
+            found: boolean;
         };
         /**
          * EscalationPath

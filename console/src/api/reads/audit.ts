@@ -119,6 +119,8 @@ export const useEscalation = () =>
           params: { path: path(), query: { most: 40 } },
         }),
       ),
+    // Of a large directory a round finds them.
+    refetchInterval: ({ state }) => (state.data && (state.data.as_of || !state.data.found) ? 20_000 : false),
   });
 
 /** Reviews whose name has a word, the latest first, a page at a time. */

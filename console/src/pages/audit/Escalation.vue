@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import type { Schemas } from "@/api/client";
 import { useEscalation } from "@/api/reads/audit";
 import Loadable from "@/ui/Loadable.vue";
+import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import AuditTabs from "./AuditTabs.vue";
 
@@ -94,14 +95,20 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 <template>
   <PageHead
     title="Escalation"
-    :count="data ? `${data.pairs} ${data.pairs === 1 ? 'path' : 'paths'}` : ''"
+    :count="data?.found ? `${data.pairs} ${data.pairs === 1 ? 'path' : 'paths'}` : ''"
     :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '"
   >
     <template #below><AuditTabs /></template>
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <template v-if="data">
-      <p v-if="!paths.length" class="empty">No escalation path was found.</p>
+      <p v-if="data.as_of" class="soft">
+        As they were found <Moment :at="data.as_of" />. Records were changed since: the service looks for them again within minutes.
+      </p>
+      <p v-if="!data.found" class="empty">
+        Nobody looked for escalation paths yet. The service does so now: this page shows them in some minutes.
+      </p>
+      <p v-else-if="!paths.length" class="empty">No escalation path was found.</p>
       <template v-else>
         <section v-if="data.cuts.length" aria-labelledby="cuts">
           <h2 id="cuts">Changes that close the most paths <span class="soft small">choose one to see which</span></h2>

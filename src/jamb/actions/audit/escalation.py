@@ -1,4 +1,4 @@
-"""Escalation paths in a directory: read set-wise into a graph, which core searches.
+"""Who can come to act as whom in a directory: read set-wise into a graph, which core searches.
 
 An arrow is drawn where the judgement of `actions.judging` would let its source do it alone: what takes another person's
 yes is no way for one.
@@ -7,37 +7,28 @@ yes is no way for one.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 from math import inf
 from uuid import UUID
 
-from pydantic import ValidationError
-from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
 
-from jamb.actions.audit.evaluation import look_first
-from jamb.actions.base.act import Act
 from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.access.powers import NO_POWERS, Numbered, Powers, Weigher
-from jamb.core.audit.escalation import Arrow, Node, NodeKind, escalation_paths
+from jamb.core.audit.escalation import Arrow, Node, NodeKind
 from jamb.core.audit.surroundings import TAKES_OVER
 from jamb.core.consent.agreements import agreeing
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import OutcomeUnknown
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.core.reach.details import reach_of
 from jamb.store.audit import escalation as rows
-from jamb.store.audit import kept_escalation
-from jamb.store.base.work import observation
 from jamb.store.credentials import credentials
-from jamb.store.directory import ledger, people, roles
+from jamb.store.directory import people, roles
 from jamb.store.resources import resources
-from jamb.wire.audit import escalation as wire
 
 # Who may do one of these can give itself, or anybody, whatever the directory gives, as far as one person may.
 TAKES_ALL = frozenset(
@@ -46,64 +37,6 @@ TAKES_ALL = frozenset(
 # How many clients that weigh something are judged one by one; of more, by their weight alone.
 MOST_JUDGED = 2000
 _EVERY, _PLACE = "every", "place"
-# As many as are shown unless another number is asked for.
-MOST_KEPT = 50
-
-
-def read_escalation_paths(act: Act, most: int = MOST_KEPT) -> wire.Escalation:
-    """Return the shortest escalation paths from weak people and clients to strong ones; what changed is looked at
-    first.
-
-    Weak is below the weight from which two people consent, strong from the weight that takes two approvers. What was
-    found is kept until a record changes, or something begins or ends.
-    """
-    left = look_first(act).left
-    with act.read() as session:
-        kept = kept_escalation.find(session, act.directory.id, act.now) if most == MOST_KEPT else None
-        if kept is not None:
-            with suppress(ValidationError):
-                # As another version of the service kept it, it may lack something.
-                return wire.Escalation.model_validate(kept)
-        head = ledger.head(session, act.directory.id)
-        until = kept_escalation.until(session, act.directory.id, act.now)
-        nodes, arrows = graph_of(session, act.directory, act.now, below=act.directory.policy.two_people_weight)
-    found = _shown(act.directory, nodes, arrows, most)
-    # Of a reader at a standby, or one who would not wait for all that changed, it is not kept: it may be of before.
-    if most == MOST_KEPT and head is not None and not left and act.as_of == act.now:
-        # Whoever asked is answered, even where the database takes no changes at present.
-        with suppress(SQLAlchemyError, OutcomeUnknown), observation(act.backend.engine) as session:
-            document = found.model_dump(mode="json")
-            kept_escalation.keep(session, act.directory.id, head.sequence, document, act.now, until)
-    return found
-
-
-def _shown(directory: Directory, nodes: list[Node], arrows: list[Arrow], most: int) -> wire.Escalation:
-    wanted = directory.policy
-    found = escalation_paths(
-        nodes,
-        (arrow for arrow in arrows if arrow.source != arrow.target),
-        weak_below=wanted.two_people_weight,
-        strong_from=wanted.two_approvers_weight,
-        most=most,
-    )
-    by_id = {node.id: _node(node) for node in nodes}
-    return wire.Escalation(
-        weak_below=wanted.two_people_weight,
-        strong_from=wanted.two_approvers_weight,
-        pairs=found.pairs,
-        paths=[
-            wire.EscalationPath(
-                source=_node(path.source),
-                steps=[wire.PathStep(by=arrow.by, cut=arrow.cut, to=by_id[arrow.target]) for arrow in path.arrows],
-            )
-            for path in found.paths
-        ],
-        cuts=[wire.PathCut(cut=one.cut, words=one.words, closes=one.closes) for one in found.cuts],
-    )
-
-
-def _node(node: Node) -> wire.PathNode:
-    return wire.PathNode(id=node.id, kind=node.kind, name=node.name, weight=node.weight)
 
 
 def graph_of(

@@ -8,7 +8,7 @@ import typer
 from rich.text import Text
 
 from jamb.cli.base.connection import connected
-from jamb.cli.base.output import Form, Output, emit, out, table
+from jamb.cli.base.output import Form, Output, emit, out, relative, table
 from jamb.core.lists import ExcessBy
 from jamb.wire.audit.audit import Excess
 
@@ -43,6 +43,12 @@ def escalation(output: Output = Form.TABLE) -> None:
         found = jamb.findings.escalation_paths()
 
     def show() -> None:
+        if not found.found:
+            out.print("Nobody looked for escalation paths yet. The service does so now: ask again in some minutes.")
+            return
+        if found.as_of is not None:
+            out.print(f"As they were found {relative(found.as_of)}. Records were changed since.")
+            out.print("The service looks for them again within minutes.\n")
         words = "escalation path" if found.pairs == 1 else "escalation paths"
         out.print(f"{found.pairs} {words} from below a weight of {found.weak_below} to {found.strong_from} or more.")
         for way in found.paths:

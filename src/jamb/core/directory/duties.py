@@ -16,6 +16,7 @@ class Duty(StrEnum):
     CLOSE_REVIEWS = "close reviews that are due"
     ROTATE_KEYS = "rotate the signing key by policy"
     TELL = "find what is to be told"
+    ESCALATION = "find escalation paths anew"
 
 
 def pause_after(failures: int) -> timedelta:

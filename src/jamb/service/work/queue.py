@@ -22,6 +22,7 @@ from procrastinate.jobs import Status
 from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 
+from jamb.actions.audit.escalation_paths import keep_escalation_paths
 from jamb.actions.audit.evaluation import look_again_at_the_future, sweep
 from jamb.actions.audit.reviews import close_due
 from jamb.actions.base.act import act_in
@@ -101,6 +102,7 @@ def rounds_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], object]
         Duty.CLOSE_REVIEWS: partial(close_due, runtime.work, slug, now),
         Duty.ROTATE_KEYS: partial(_rotate_key, runtime, slug, now),
         Duty.TELL: partial(_tell, runtime, slug, now),
+        Duty.ESCALATION: partial(_find_paths, runtime, slug, now),
     }
 
 
@@ -155,6 +157,11 @@ def _tell(runtime: Runtime, slug: str, now: datetime) -> None:
     told = notices.tell(runtime.work, slug, now)
     if told.notices or told.pushes:
         _log.info("told", directory=slug, notices=told.notices, mails=told.mails, pushes=told.pushes)
+
+
+def _find_paths(runtime: Runtime, slug: str, now: datetime) -> None:
+    if keep_escalation_paths(act_in(runtime.work, slug, now)):
+        _log.info("escalation paths were found anew", directory=slug)
 
 
 def rotate_by_policy(runtime: Runtime, slug: str) -> int:

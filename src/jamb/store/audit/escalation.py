@@ -21,6 +21,12 @@ from jamb.store.directory.roles import AssignmentRow, GroupInnerRow, GroupPerson
 from jamb.store.resources.resources import ResourceRow
 
 
+def more_clients(session: Session, directory_id: UUID, than: int) -> bool:
+    """Tell whether a directory has more clients than so many."""
+    further = sa.select(sa.literal(1)).where(col(ClientRow.directory_id) == directory_id).offset(than).limit(1)
+    return session.execute(further).first() is not None
+
+
 def live_clients(session: Session, directory_id: UUID) -> list[tuple[str, str, int]]:
     """Return (id, name, weight of what it may do as itself)."""
     rows = session.execute(

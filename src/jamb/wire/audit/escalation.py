@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from jamb.core.audit.escalation import NodeKind
 from jamb.wire.base.shapes import Answered
 
@@ -39,10 +41,16 @@ class PathCut(Answered):
 
 
 class Escalation(Answered):
-    """The gravest paths. `pairs`: how many weak ends reach how many strong ones, all told."""
+    """The gravest paths. `pairs`: how many weak ends reach how many strong ones, all told.
+
+    `as_of`: when they were found, where records changed since and they are found anew within minutes; null: they are so
+    now. `found`: false where they were never looked for, which is done within minutes.
+    """
 
     weak_below: int
     strong_from: int
     pairs: int
     paths: list[EscalationPath]
     cuts: list[PathCut]
+    as_of: datetime | None = None
+    found: bool = True

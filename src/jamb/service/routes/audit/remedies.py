@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import Query
 from fastapi.responses import StreamingResponse
 
-from jamb.actions.audit import escalation, remedies
+from jamb.actions.audit import escalation_paths, remedies
 from jamb.actions.audit import evaluation as sweep
 from jamb.actions.base.act import Act
 from jamb.core.audit.remedies import RemedyInput
@@ -62,12 +62,12 @@ def carry_out_remedy(
 @router.get("/escalation-paths")
 def read_escalation_paths(
     act: Annotated[Act, may("escalation.read", heavy=True)],
-    most: Annotated[int, Query(ge=1, le=500)] = escalation.MOST_KEPT,
+    most: Annotated[int, Query(ge=1, le=500)] = escalation_paths.MOST_KEPT,
 ) -> wire_escalation.Escalation:
     """The shortest escalation paths from weak people and clients to strong ones, and the one change that closes the
     most of them.
     """
-    return escalation.read_escalation_paths(act, most)
+    return escalation_paths.read_escalation_paths(act, most)
 
 
 @router.post("/evaluation")
