@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 import httpx
 import pytest
 
+import jamb.guard.reach
 from jamb.client import Jamb, JambError
 from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
@@ -17,7 +18,7 @@ from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import revocations_of
 from jamb.guard.verify import bounded, require_permission
 from jamb.wire.consent.consent import Terms
-from jamb.wire.resources.reach import ReachSent
+from jamb.wire.resources.reach import CollectionSent, ReachSent
 from tests.world import BERTHS, World
 
 OBJECTS = ("north-2", "north-12", "south-3", "fuel-1")
@@ -142,16 +143,16 @@ def test_after_any_history_old_tokens_do_no_more_than_they_said_and_than_holds_a
 def test_a_notice_is_refused_whole_when_it_is_not_understood() -> None:
     good = {"client_id": "c", "kind": None, "subject": None, "until": 1, "permissions": ["p"], "reach": []}
     body = {"revocations": [good], "collections": {"north": ["n1"]}}
-    assert revocations_of(body).taken_away("c", "c", 1) == {"p": ((),)}
-    assert revocations_of(body).taken_away("c", "c", 2) == {}
-    assert revocations_of(body).taken_away("other", "other", 1) == {}
+    assert revocations_of(body, {}).taken_away("c", "c", 1) == {"p": ((),)}
+    assert revocations_of(body, {}).taken_away("c", "c", 2) == {}
+    assert revocations_of(body, {}).taken_away("other", "other", 1) == {}
     for broken in (
         {**good, "reach": [{}]},
         {**good, "reach": [{"only": [], "all_but": []}]},
         {**good, "until": "soon"},
     ):
         with pytest.raises((ValueError, KeyError)):
-            revocations_of({**body, "revocations": [broken]})
+            revocations_of({**body, "revocations": [broken]}, {})
 
 
 SUBJECTS = {
@@ -169,7 +170,7 @@ def test_an_entry_touches_the_tokens_of_its_kind_and_person_alone(
     kind: str | None, subject: str | None, presented: str, touched: bool
 ) -> None:
     entry = {"client_id": "c", "kind": kind, "subject": subject, "until": 9, "permissions": None, "reach": []}
-    heard = revocations_of({"revocations": [entry], "collections": {}})
+    heard = revocations_of({"revocations": [entry], "collections": {}}, {})
     assert (heard.taken_away("c", presented, 5) is None) is touched
 
 
@@ -180,3 +181,37 @@ def test_a_bounded_token_is_refused_until_the_guard_has_heard_once_and_a_free_on
     with pytest.raises(Refused) as refused:
         bounded(limited, None)
     assert (refused.value.status, refused.value.reason) == (503, "no-revocations")
+
+
+def test_collections_come_once_and_anew_when_they_changed(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    own = json.loads((world.home / "guards.json").read_text())["berths"]
+    came: list[bool] = []
+
+    def note(answer: httpx.Response) -> None:
+        answer.read()
+        if "revocations" in answer.url.path:
+            came.append(answer.json()["collections"] is not None)
+
+    with httpx.Client(timeout=10, event_hooks={"response": [note]}) as http, world.jamb() as steward:
+        token = OwnToken(own["issuer"], own["api"], own["client_id"], own["client_secret"], http)
+        reader = RevocationsReader(f"{own['api']}/revocations", "berths", token, http)
+
+        def heard() -> list[str]:
+            reader.refresh()
+            assert reader.revocations is not None
+            return sorted(reader.revocations.members)
+
+        first = heard()
+        assert (first, came) == (heard(), [True, False])
+        before = steward.resources.collections("berths").collections
+        sent = [CollectionSent(path=one.path, title=one.title, objects=list(one.objects)) for one in before]
+        steward.resources.replace_collections(
+            "berths", [*sent, CollectionSent(path="mole", title="Mole", objects=["mole-1"])]
+        )
+        try:
+            assert sorted([*first, "mole"]) == heard() == heard()
+            monkeypatch.setattr(jamb.guard.reach, "COLLECTIONS_SECONDS", 0.0)
+            heard()
+        finally:
+            steward.resources.replace_collections("berths", sent)
+    assert came == [True, False, True, False, True]

@@ -8460,7 +8460,8 @@ export interface components {
         };
         /**
          * Revocations
-         * @description What a guard must know beside the keys. `collections`: path to all objects in it and below it.
+         * @description What a guard must know beside the keys. `collections`: path to all objects in it and below it; null where the
+         *     guard knows those of this `collections_revision`.
          *
          *     `revision`: of the catalogue. `operations`: of that revision, where the guard asks for them and knows another.
          */
@@ -8474,7 +8475,9 @@ export interface components {
             /** Collections */
             collections: {
                 [key: string]: string[];
-            };
+            } | null;
+            /** Collections Revision */
+            collections_revision: number;
             /** Revision */
             revision: number;
             /** Operations */
@@ -15279,6 +15282,8 @@ export interface operations {
                 resource: string;
                 /** @description Of the catalogue; its operations come if it is another */
                 known_revision?: number | null;
+                /** @description The collections_revision that is known; they come if it is another */
+                known_collections?: number | null;
             };
             header?: never;
             path: {

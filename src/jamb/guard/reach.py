@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -22,6 +23,8 @@ from jamb.guard.token import OwnToken
 
 TYPE = "urn:jamb:reach"
 POLL_SECONDS = 1.0
+# Collections are read anew after this time, though they did not change: a restored database has older numbers again.
+COLLECTIONS_SECONDS = 60.0
 _log = logging.getLogger("jamb.guard")
 
 
@@ -110,6 +113,8 @@ class RevocationsReader:
         self.operations: Operations | None = None
         self._http = http or httpx.Client(timeout=5)
         self._revocations: Revocations | None = None
+        # Which collections are known, and since when.
+        self._collections: tuple[int, float] | None = None
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="jamb revocations", daemon=True)
 
@@ -133,11 +138,18 @@ class RevocationsReader:
         params: dict[str, str | int] = {"resource": self._resource}
         if self.with_operations:
             params["known_revision"] = self.operations.revision if self.operations is not None else 0
+        known = self._collections
+        if known is not None and time.monotonic() - known[1] < COLLECTIONS_SECONDS:
+            params["known_collections"] = known[0]
         answer = self._http.get(self._url, params=params, headers=self._token.header())
         if answer.status_code == httpx.codes.UNAUTHORIZED:
             self._token.forget()
         body = answer.raise_for_status().json()
-        self._revocations = revocations_of(body)
+        before = self._revocations
+        self._revocations = revocations_of(body, before.members if before is not None else {})
+        if body["collections"] is not None:
+            revision = body.get("collections_revision")
+            self._collections = (int(revision), time.monotonic()) if revision is not None else None
         if body.get("operations") is not None:
             self.operations = operations_of(body)
 
@@ -151,14 +163,16 @@ class RevocationsReader:
                 return
 
 
-def revocations_of(body: Mapping[str, Any]) -> Revocations:
+def revocations_of(body: Mapping[str, Any], members: Mapping[str, frozenset[str]]) -> Revocations:
+    """Return what the issuer says. `members`: its collections as they are known, for when it leaves them out."""
     entries: dict[str, list[_Entry]] = {}
     for one in body["revocations"]:
         permissions = tuple(one["permissions"]) if one["permissions"] is not None else None
         extents = tuple(extent_of(extent) for extent in one["reach"])
         entry = _Entry(one["kind"], one["subject"], int(one["until"]), permissions, extents)
         entries.setdefault(one["client_id"], []).append(entry)
-    members = {path: frozenset(objects) for path, objects in body["collections"].items()}
+    if body["collections"] is not None:
+        members = {path: frozenset(objects) for path, objects in body["collections"].items()}
     return Revocations({key: tuple(rows) for key, rows in entries.items()}, members)
 
 

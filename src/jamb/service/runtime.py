@@ -14,6 +14,7 @@ from psycopg import InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.actions.base.backend import Backend
+from jamb.actions.base.own_uses import OwnUses
 from jamb.actions.directory.addresses import former_addresses
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
@@ -27,6 +28,7 @@ from jamb.service.running import traces
 from jamb.service.running.background import Background
 from jamb.service.running.clock import Clock, comparing
 from jamb.service.running.once import Once
+from jamb.service.running.own_uses import writing_uses
 from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
@@ -118,7 +120,8 @@ class Runtime:
 @asynccontextmanager
 async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     """Open the pools, run until the block ends, then flush what is recorded and close."""
-    backend = backend_for_requests(settings)
+    uses = OwnUses()
+    backend = replace(backend_for_requests(settings), own_uses=uses)
     work_patience = Patience(settings.work_statement_seconds, settings.database_pooled)
     work_engine = make_engine(
         settings.database(),
@@ -140,6 +143,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     try:
         async with (
             recorder.running(background),
+            writing_uses(background, uses, work_engine),
             background.doing("clock", lambda: comparing(clock, reader.moment)),
             background.doing("pulse", lambda: beating(standby, work_engine)),
             background.doing("retention", lambda: forgetting(settings.database(), work_patience)),

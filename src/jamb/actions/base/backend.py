@@ -8,6 +8,7 @@ from datetime import datetime
 from sqlalchemy import Engine
 
 from jamb.actions.base.hashing import Hashing
+from jamb.actions.base.own_uses import OwnUses
 from jamb.store.base.sealing import Sealer
 
 
@@ -16,7 +17,8 @@ class Backend:
     """Built once by the composition root and handed down. `base_url` has no slash at its end.
 
     `formers`: addresses that the service had, each with the end of the time for which it holds still. `passkey_host`:
-    to which passkeys belong; empty: none are offered.
+    to which passkeys belong; empty: none are offered. `own_uses`: where calls at Jamb's own API are counted until they
+    are written; None: each is written at once.
     """
 
     engine: Engine
@@ -25,6 +27,7 @@ class Backend:
     hashing: Hashing = field(default_factory=Hashing)
     formers: tuple[tuple[str, datetime], ...] = ()
     passkey_host: str = ""
+    own_uses: OwnUses | None = None
 
     def issuer(self, slug: str) -> str:
         return self.issuers(slug)[0]

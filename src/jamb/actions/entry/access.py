@@ -147,7 +147,7 @@ def admit(
 ) -> Act:
     """Let a caller into one operation of Jamb's own API, by the same decision as for every client.
 
-    What a client does here as itself is use like any other, and is committed: the audit judges it so.
+    What a client does here as itself is use like any other: the audit judges it so.
 
     Args:
         client_id: the client that the operation is about, if it is about one.
@@ -167,8 +167,11 @@ def admit(
         raise _refusal(session, at_door, request, now, client_id)
     if at_door.person is None:
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
-        usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
-        session.commit()
+        if backend.own_uses is not None:
+            backend.own_uses.note(at_door.resource_id, caller.client_id, use)
+        else:
+            usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
+            session.commit()
     return Act(backend, directory, at_door.actor, now, known_here.own(now), caller)
 
 

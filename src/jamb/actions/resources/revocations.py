@@ -36,6 +36,7 @@ class Revocations:
     object_name: str
     revocations: tuple[Revocation, ...]
     tree: CollectionTree
+    collections_revision: int
     revision: int
     catalogue: Catalogue
 
@@ -66,6 +67,7 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
             resource.object_name,
             tuple(found),
             resources.trees(session, [resource])[resource.id],
+            resource.collections_revision,
             resource.revision,
             catalogue,
         )

@@ -104,7 +104,8 @@ class GuardedOperation(Answered):
 
 
 class Revocations(Answered):
-    """What a guard must know beside the keys. `collections`: path to all objects in it and below it.
+    """What a guard must know beside the keys. `collections`: path to all objects in it and below it; null where the
+    guard knows those of this `collections_revision`.
 
     `revision`: of the catalogue. `operations`: of that revision, where the guard asks for them and knows another.
     """
@@ -112,6 +113,7 @@ class Revocations(Answered):
     resource: str
     object_name: str
     revocations: list[Revocation]
-    collections: dict[str, list[str]]
+    collections: dict[str, list[str]] | None
+    collections_revision: int
     revision: int
     operations: list[GuardedOperation] | None = None

@@ -45,9 +45,13 @@ def read_revocations(
     known_revision: Annotated[
         int | None, Query(description="Of the catalogue; its operations come if it is another")
     ] = None,
+    known_collections: Annotated[
+        int | None, Query(description="The collections_revision that is known; they come if it is another")
+    ] = None,
 ) -> wire.Revocations:
     """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
     found = revocations.read_revocations(act, resource)
+    tree = found.tree if known_collections != found.collections_revision else None
     changed = known_revision is not None and known_revision != found.revision
     return wire.Revocations(
         resource=found.resource,
@@ -63,7 +67,8 @@ def read_revocations(
             )
             for one in found.revocations
         ],
-        collections={path: sorted(found.tree.members(path)) for path in found.tree.collections},
+        collections={path: sorted(tree.members(path)) for path in tree.collections} if tree is not None else None,
+        collections_revision=found.collections_revision,
         revision=found.revision,
         operations=_operations(found.catalogue) if changed else None,
     )
