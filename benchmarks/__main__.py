@@ -159,6 +159,7 @@ def proposals() -> None:
     )
     print(f"  {'permissions':>11}{'operations':>12}{'exact in time':>15}{'median ms':>11}{'worst gap':>11}")
     for one in solver.measure():
+        figures.note("proposals", f"{one.permissions} permissions, {one.operations} operations, exact", one.share)
         gap = f"{one.worst_gap:.0%}" if one.worst_gap else "none"
         print(f"  {one.permissions:11}{one.operations:12}{one.share:15.0%}{one.median_ms:11.2f}{gap:>11}")
 

@@ -20,7 +20,7 @@ from uuid import UUID
 import psycopg
 from sqlmodel import Session
 
-from benchmarks import administration
+from benchmarks import administration, figures
 from jamb.actions.audit.evaluation import look_at_all, sweep
 from jamb.actions.audit.findings import group_findings, list_findings
 from jamb.actions.audit.posture import read_posture
@@ -71,6 +71,10 @@ def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
     assert _open(backend, directory) == after, "looking at what changed finds something else than looking at all"
     engine.dispose()
     share = changed["seconds"] / again["seconds"]
+
+    figures.note("audit", "looked at anew, floors", again["seconds"] / floor)
+    figures.note("audit", "looked at anew, CPU ms a client", 1000 * again["cpu"] / clients)
+    figures.note("audit", f"{CHANGED} changes, share of all", share)
 
     def times(one: dict[str, float]) -> str:
         return f"{one['seconds']:.1f} s, {one['seconds'] / floor:.2f} times the floor"

@@ -13,6 +13,8 @@ from pathlib import Path
 import httpx
 import psycopg
 
+from benchmarks import figures
+
 CREDENTIALS, CLIENTS, PEOPLE = 50_000, 10_000, 1_000
 SLUG = "bench-notices"
 _LOAD = """
@@ -82,6 +84,7 @@ def measure(url: str, home: Path, port: int) -> list[str]:
         unsent,
     )
     assert len(ids) == len(set(ids)) == PEOPLE
+    figures.note("notices", "noted, floors", told / read)
     return [
         f"  floor: the same rows read by the driver      {read:8.2f} s",
         f"  {noted:,} notices noted by two workers        {told:8.2f} s   ({told / read:.0f} times the floor)",

@@ -19,6 +19,8 @@ from typing import Any
 
 import httpx
 
+from benchmarks import figures
+
 STRANGERS, REFUSED_A_SECOND = 50, 200
 ROUNDS, STEPS = 3, 15
 TOO_LONG_SECONDS = 120
@@ -146,6 +148,7 @@ def _lines(seen: Seen) -> list[str]:
         return 1000 * sorted(values)[int(share * (len(values) - 1))]
 
     ratio = at(seen.pressed, 0.99) / at(seen.quiet, 0.99)
+    figures.note("strangers", "p99 pressed over quiet", ratio)
     answers = ", ".join(f"{count} {name}" for name, count in sorted(seen.answers.items()))
     return [
         f"  {'':<10}{'p50 ms':>9}{'p99 ms':>9}{'mean ms':>9}",
