@@ -13,18 +13,24 @@ import { forward } from "./forward";
 
 // What administrators alone come to has its words in place.
 const OF_ADMINISTRATORS = new Set(["Nowhere.vue", "Token.vue"]);
-const files = import.meta.glob<string>(["/src/pages/{entry,own}/*.vue", "/src/router.ts"], {
-  query: "?raw",
-  import: "default",
-  eager: true,
-});
+const files = import.meta.glob<string>(
+  ["/src/pages/{entry,own}/*.vue", "/src/frame/{AskFirst,ConfirmItIsYou,Failed,SessionOver}.vue", "/src/router.ts"],
+  {
+    query: "?raw",
+    import: "default",
+    eager: true,
+  },
+);
 // What every page is made of: everybody reads it.
 const SHARED = ["/src/ui/Loadable.vue", "/src/ui/Moment.vue"];
-const ALSO = import.meta.glob<string>(["/src/texts/problems.ts", "/src/api/problems.ts", "/src/ui/use/times.ts", "/src/ui/*.vue"], {
-  query: "?raw",
-  import: "default",
-  eager: true,
-});
+const ALSO = import.meta.glob<string>(
+  ["/src/texts/problems.ts", "/src/api/problems.ts", "/src/ui/use/{times,unsaved}.ts", "/src/ui/*.vue"],
+  {
+    query: "?raw",
+    import: "default",
+    eager: true,
+  },
+);
 const PAGES = Object.keys(files).filter((file) => file.endsWith(".vue") && !OF_ADMINISTRATORS.has(file.replace(/^.*\//, "")));
 const READ = new Set(["title", "lead", "label", "hint", "placeholder", "aria-label", "alt", "what"]);
 const WORDS = /\p{L}{2,}/u;

@@ -2,6 +2,7 @@
 // Before something is lost or ended: what it would be, and a way back that has the focus.
 import { NButton } from "naive-ui";
 import { onMounted, ref } from "vue";
+import { say } from "@/texts";
 import OverPage from "@/ui/OverPage.vue";
 import type { Asked } from "@/ui/use/ask";
 
@@ -21,7 +22,7 @@ function settle(yes: boolean): void {
     <div class="stack">
       <p>{{ asked.text }}</p>
       <div class="row">
-        <NButton ref="back" type="primary" @click="settle(false)">{{ asked.no ?? "Cancel" }}</NButton>
+        <NButton ref="back" type="primary" @click="settle(false)">{{ asked.no ?? say("all.cancel") }}</NButton>
         <NButton @click="settle(true)">{{ asked.yes }}</NButton>
       </div>
     </div>

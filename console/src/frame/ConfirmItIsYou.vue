@@ -8,6 +8,7 @@ import { offersPasskeys, showPasskey } from "@/api/passkeys";
 import { wantsCode } from "@/api/problems";
 import { current } from "@/api/session";
 import CodeField from "@/pages/entry/CodeField.vue";
+import { say } from "@/texts";
 import OverPage from "@/ui/OverPage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
@@ -44,11 +45,11 @@ const byPasskey = () =>
 </script>
 
 <template>
-  <OverPage ref="over" title="Show that it is you" @away="close(false)">
+  <OverPage ref="over" :title="say('over.confirm.title')" @away="close(false)">
     <form class="stack" @submit.prevent="byPassword">
-      <p>It is a while since {{ current?.person.name }} signed in. What you were doing goes on afterwards.</p>
+      <p>{{ say("over.confirm.why", { name: current?.person.name }) }}</p>
       <label class="field">
-        Password
+        {{ say("all.password") }}
         <input
           ref="field"
           v-model="password"
@@ -61,11 +62,11 @@ const byPasskey = () =>
       </label>
       <CodeField v-if="coded" v-model="code" />
       <ProblemNote v-if="error" :error="error" />
-      <p class="soft small">Without a password here, sign out and come in again the way you came.</p>
+      <p class="soft small">{{ say("over.confirm.no_password") }}</p>
       <div class="row">
-        <NButton @click="close(false)">Cancel</NButton>
-        <NButton v-if="offersPasskeys()" :disabled="busy" @click="byPasskey">Use a passkey</NButton>
-        <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !password">Go on</NButton>
+        <NButton @click="close(false)">{{ say("all.cancel") }}</NButton>
+        <NButton v-if="offersPasskeys()" :disabled="busy" @click="byPasskey">{{ say("over.passkey") }}</NButton>
+        <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !password">{{ say("over.confirm.go_on") }}</NButton>
       </div>
     </form>
   </OverPage>

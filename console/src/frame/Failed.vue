@@ -4,6 +4,8 @@ import { NButton } from "naive-ui";
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { problemOf } from "@/api/problems";
+import { say } from "@/texts";
+import { told } from "@/texts/problems";
 import { type Failure, failed } from "./failures";
 
 const props = defineProps<{ failure: Failure }>();
@@ -11,7 +13,7 @@ const router = useRouter();
 const RETRY_MS = 5_000;
 const trying = ref(false);
 let timer = 0;
-const problem = computed(() => problemOf(props.failure.error));
+const said = computed(() => told(problemOf(props.failure.error)));
 
 async function again(): Promise<void> {
   if (trying.value) return;
@@ -32,18 +34,20 @@ onBeforeUnmount(() => window.clearInterval(timer));
 <template>
   <main v-if="failure.kind === 'start'" class="alone">
     <section class="card stack" role="alert">
-      <h1>Jamb cannot be shown now</h1>
-      <p>{{ problem.detail }}</p>
-      <p class="soft">It is tried again every {{ RETRY_MS / 1000 }} seconds.</p>
-      <div class="row"><NButton type="primary" :loading="trying" @click="again">Try again now</NButton></div>
+      <h1>{{ say("over.start.title") }}</h1>
+      <p :lang="said.lang">{{ said.detail }}</p>
+      <p class="soft">{{ say("over.start.again", { seconds: RETRY_MS / 1000 }) }}</p>
+      <div class="row">
+        <NButton type="primary" :loading="trying" @click="again">{{ say("over.start.now") }}</NButton>
+      </div>
     </section>
   </main>
   <div v-else class="above" role="alert">
     <span
-      ><strong>This page could not be loaded.</strong> The service was updated, or cannot be reached. The page you are on still works.</span
+      ><strong>{{ say("over.part.title") }}</strong> {{ say("over.part.why") }}</span
     >
-    <NButton size="small" @click="again">Load it again</NButton>
-    <NButton size="small" @click="failed = null">Stay here</NButton>
+    <NButton size="small" @click="again">{{ say("over.part.load") }}</NButton>
+    <NButton size="small" @click="failed = null">{{ say("over.unsaved.stay") }}</NButton>
   </div>
 </template>
 

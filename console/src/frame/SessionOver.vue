@@ -7,6 +7,7 @@ import { offersPasskeys, showPasskey } from "@/api/passkeys";
 import { wantsCode } from "@/api/problems";
 import { current, signIn, signInByPasskey } from "@/api/session";
 import CodeField from "@/pages/entry/CodeField.vue";
+import { say } from "@/texts";
 import OverPage from "@/ui/OverPage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
@@ -51,12 +52,12 @@ const byPasskey = () =>
 </script>
 
 <template>
-  <OverPage ref="over" title="Your session has ended" @away="close(false)">
+  <OverPage ref="over" :title="say('over.ended.title')" @away="close(false)">
     <form class="stack" @submit.prevent="byPassword">
-      <p>Sign in again as {{ before?.person.name }}. What you typed is still there, and what you were doing goes on.</p>
+      <p>{{ say("over.ended.again", { name: before?.person.name }) }}</p>
       <input type="email" :value="before?.person.login" autocomplete="username" hidden readonly />
       <label class="field">
-        Password
+        {{ say("all.password") }}
         <input
           ref="field"
           v-model="password"
@@ -69,11 +70,11 @@ const byPasskey = () =>
       </label>
       <CodeField v-if="coded" v-model="code" />
       <ProblemNote v-if="error" :error="error" />
-      <p class="soft small">If you came by your organisation's own sign-in, leave the page and come in the same way.</p>
+      <p class="soft small">{{ say("over.ended.other_way") }}</p>
       <div class="row">
-        <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !password">Sign in</NButton>
-        <NButton v-if="offersPasskeys()" :disabled="busy" @click="byPasskey">Use a passkey</NButton>
-        <NButton @click="close(false)">Leave the page</NButton>
+        <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !password">{{ say("over.ended.sign_in") }}</NButton>
+        <NButton v-if="offersPasskeys()" :disabled="busy" @click="byPasskey">{{ say("over.passkey") }}</NButton>
+        <NButton @click="close(false)">{{ say("over.ended.leave") }}</NButton>
       </div>
     </form>
   </OverPage>

@@ -1,6 +1,7 @@
 // What would be lost by leaving: text that somebody typed, and what is shown once. Whoever leaves is asked first.
 import { onBeforeUnmount, watchEffect } from "vue";
 import { whenChanged } from "@/api/client";
+import { say } from "@/texts";
 import { askFirst } from "./ask";
 
 const FIELDS = "input:not([type=checkbox]):not([type=radio]):not([type=search]), textarea, select";
@@ -52,10 +53,10 @@ export async function mayClose(): Promise<boolean> {
   const [once] = shownOnce;
   if (!once) return true;
   const leaves = await askFirst({
-    title: `Go on without ${once}?`,
-    text: "It is shown here only, and nobody can show it again.",
-    yes: `Go on without ${once}`,
-    no: "Stay here",
+    title: say("over.once.title", { what: once }),
+    text: say("over.once.text"),
+    yes: say("over.once.leave", { what: once }),
+    no: say("over.unsaved.stay"),
   });
   if (leaves) shownOnce.clear();
   return leaves;
@@ -66,10 +67,10 @@ export async function mayLeave(): Promise<boolean> {
   if (!(await mayClose())) return false;
   if (!isUnsaved()) return true;
   const leaves = await askFirst({
-    title: "Leave without saving?",
-    text: "What you typed on this page is not saved.",
-    yes: "Leave the page",
-    no: "Stay here",
+    title: say("over.unsaved.title"),
+    text: say("over.unsaved.text"),
+    yes: say("over.unsaved.leave"),
+    no: say("over.unsaved.stay"),
   });
   if (leaves) saved();
   return leaves;
