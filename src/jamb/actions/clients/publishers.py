@@ -9,6 +9,9 @@ from jamb.store.base.work import check_reason
 from jamb.store.clients import publishers
 from jamb.store.clients.publishers import PublisherRow
 
+# All of them are shown at once.
+MOST_PUBLISHERS = 200
+
 
 def list_publishers(act: Act) -> list[PublisherRow]:
     with act.read() as session:
@@ -19,7 +22,7 @@ def vouch(act: Act, domain: str, reason: str) -> PublisherRow:
     """Answer for a publisher, by its domain.
 
     Raises:
-        BadInput: not a domain, or no reason. Conflict: somebody vouches for it already.
+        BadInput: not a domain, or no reason. Conflict: somebody vouches for it already, or there are too many.
     """
     check_reason(reason)
     name = tidy_domain(domain)
@@ -28,6 +31,11 @@ def vouch(act: Act, domain: str, reason: str) -> PublisherRow:
     if not reason.strip():
         raise BadInput.field("reason", "nothing", "why they are known here")
     with act.change() as unit:
+        if len(publishers.vouched(unit.session, act.directory.id)) >= MOST_PUBLISHERS:
+            raise Conflict(
+                f"{act.directory.name} vouches for {MOST_PUBLISHERS} publishers, which is the most.",
+                next_step="Disown one that has no client here.",
+            )
         row = PublisherRow(
             directory_id=act.directory.id,
             domain=name,
