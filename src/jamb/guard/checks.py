@@ -87,12 +87,14 @@ class Checks:
             api: the directory in Jamb's own API, as "https://jamb.example/api/v1/directories/port".
             client_id, client_secret: of the resource's guard, with the permissions usage.report and revocations.read.
         """
-        token = OwnToken(issuer, api, client_id, client_secret, httpx.Client(timeout=5))
+        # One for all: each reads the authorities that the machine trusts, and has connections of its own.
+        http = httpx.Client(timeout=5)
+        token = OwnToken(issuer, api, client_id, client_secret, http)
         return cls(
             issuer,
             audience,
-            UsageReporter(f"{api}/usage", resource, token),
-            RevocationsReader(f"{api}/revocations", resource, token),
+            UsageReporter(f"{api}/usage", resource, token, http),
+            RevocationsReader(f"{api}/revocations", resource, token, http),
             also_issuer,
             url,
         )
