@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 from datetime import timedelta
-from time import monotonic
+from time import thread_time
 
 from pydantic import ValidationError
 from sqlalchemy.exc import SQLAlchemyError
@@ -29,6 +29,7 @@ from jamb.wire.audit import escalation as wire
 # As many as are shown unless another number is asked for.
 MOST_KEPT = 50
 # Nobody waits longer than this for paths to be found: where it took longer, or of so many clients, a round does it.
+# Of processor time: how busy the machine was says nothing of the directory.
 LONGEST_WAITED = timedelta(seconds=1)
 MOST_AT_ONCE = 15_000
 # A round finds them where somebody read them this lately, and rests so many times as long as it took.
@@ -106,13 +107,13 @@ def _at_most(found: wire.Escalation, most: int) -> wire.Escalation:
 
 
 def _found(act: Act, most: int, *, keep: bool) -> wire.Escalation:
-    began = monotonic()
+    began = thread_time()
     with act.read() as session:
         head = ledger.head(session, act.directory.id)
         until = kept_escalation.until(session, act.directory.id, act.now)
         nodes, arrows = graph_of(session, act.directory, act.now, below=act.directory.policy.two_people_weight)
     found = _searched(act.directory, nodes, arrows, most)
-    took = timedelta(seconds=monotonic() - began)
+    took = timedelta(seconds=thread_time() - began)
     if keep and head is not None:
         with suppress(SQLAlchemyError, OutcomeUnknown), observation(act.backend.engine) as session:
             document = found.model_dump(mode="json")
