@@ -237,6 +237,20 @@ def test_a_mail_server_that_refuses_is_tried_again_and_what_it_said_is_shown(wor
     assert len(mails(world, made.name)) == 1
 
 
+def test_whoever_was_made_inactive_gets_no_mail_that_waited(world: World, steward: Any) -> None:
+    made, login = world.client(days=4), f"{unique('zoe').replace(' ', '.')}@quillhaven.example"
+    person = steward.people.add(login, "Zoe Quist")
+    steward.clients.change_owners(made.id, add=[login])
+    assert start_notify(world, "smtp://127.0.0.1:1").wait(60) == 0
+    steward.people.change(login, active=False)
+    with world.database() as database:
+        database.execute("update mail set next_at = now() where sent_at is null")
+    notify(world)
+    assert [mail["to"] for mail in mails(world, made.name) if login in mail["to"]] == []
+    (told,) = [one for one in steward.notices.list() if one.client_id == made.id and one.person == person.name]
+    assert (told.sent_at, told.failed, "inactive" in told.error) == (None, True, True)
+
+
 def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world: World, steward: Any) -> None:
     made, smtp = world.client(days=2), f"smtp://127.0.0.1:{world.port + 3}"
     often = {"JAMB_SMTP_URL": smtp, "JAMB_NOTICES_CRON": "* * * * * */1"}

@@ -28,7 +28,7 @@ from jamb.core.directory.policy import Registering
 from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.reach import EVERYWHERE, Reach, ReachKind
+from jamb.core.reach import EVERYWHERE, ReachKind
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings
 from jamb.store.base.work import Actor
@@ -98,13 +98,10 @@ class _AtDoor:
         return self.catalogue.concerns_object(operation) or operation in own_api.READS_OWN
 
     def _narrowed(self, client_id: str | None) -> _AtDoor:
-        def counts(reach: Reach) -> bool:
-            return reach == EVERYWHERE or (client_id is not None and reach.contains((client_id,)))
-
         if self.person is not None:
-            held = tuple(role for role in self.person.roles if counts(role.reach))
+            held = tuple(role for role in self.person.roles if role.reach.counts_for(client_id))
             return replace(self, person=replace(self.person, roles=held))
-        grants = tuple(grant for grant in self.standing.grants if counts(grant.reach))
+        grants = tuple(grant for grant in self.standing.grants if grant.reach.counts_for(client_id))
         return replace(self, standing=replace(self.standing, grants=grants))
 
     def own(self, now: datetime) -> frozenset[str] | None:
@@ -380,13 +377,16 @@ def _refused_with(
     # The smallest that would do, first.
     enough = sorted((name for name in opens if operation in opens[name]), key=lambda name: (len(opens[name]), name))
     for name in enough[:MOST_NAMED]:
-        held = ", ".join(_holding(session, at_door.directory, (name,), now))
+        held = ", ".join(_holding(session, at_door.directory, (name,), now, client.id))
         whom += [f"{name} ({held})"] if held else []
     return Forbidden(
         f"“{title}” is refused: {words}.", next_step=f"Ask {' or '.join(whom) or 'whoever runs the service'}."
     )
 
 
-def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:
-    """Return the names of the live people who hold one of these roles, themselves or by a group; of many, the first."""
-    return sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})[:MOST_NAMED]
+def _holding(
+    session: Session, directory: Directory, names: tuple[str, ...], now: datetime, client_id: str | None = None
+) -> list[str]:
+    """Return the names of the live people whose role, one of these, counts for a client; of many, the first."""
+    held = roles.holding_roles(session, directory.id, names, now)
+    return sorted({one.person.name for one in held if one.counts_for(client_id)})[:MOST_NAMED]

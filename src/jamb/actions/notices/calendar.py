@@ -25,7 +25,7 @@ from jamb.store.notices.calendar import CalendarFeedRow, feed_by_digest
 
 AHEAD = timedelta(days=400)
 MOST_ROTATIONS = 10_000
-# Who reads all registrations may have a feed of all.
+# Who reads all registrations may have a feed of all, as long as the role counts everywhere.
 _WHOLE = ("auditor", "registrar", "approver", "custodian", "steward")
 
 
@@ -84,7 +84,10 @@ def read_feed(backend: Backend, slug: str, key: str, now: datetime) -> Feed:
         only: frozenset[str] | None = None
         if not row.whole:
             only = frozenset(one for ids in owned_by(session, row.person_id).values() for one in ids)
-        elif person.id not in {holder.id for holder in holding_roles(session, directory.id, _WHOLE, now)}:
+        elif not any(
+            held.person.id == person.id and held.counts_for(None)
+            for held in holding_roles(session, directory.id, _WHOLE, now)
+        ):
             raise _unknown()
         name = f"{directory.name}: credentials" if row.whole else f"{directory.name}: my clients' credentials"
         return Feed(name, _entries(session, directory, only, now))

@@ -102,7 +102,7 @@ def list_told(
                 path=row.path,
                 at=row.at,
                 sent_at=mail.sent_at if mail else None,
-                error=mail.error if mail else "",
+                error=(mail.failed or mail.error) if mail else "",
                 failed=bool(mail and mail.failed),
             )
             for row, name, mail in rows[:limit]
@@ -280,22 +280,20 @@ def _links(session: Session, directory: Directory, since: datetime) -> Iterable[
 
 
 def addressed(session: Session, directory: Directory, facts: Sequence[Fact], now: datetime) -> list[tuple[UUID, Fact]]:
-    """Return each fact with each person who shall hear of it."""
+    """Return each fact with each person who shall hear of it: of a client only whose role counts for it."""
     if not facts:
         return []
     owners = notices.owners_to_tell(session, {one.client_id for one in facts})
-    holding = {
-        audience: [holder.id for holder in holding_roles(session, directory.id, names, now)]
-        for audience, names in _ROLES.items()
-    }
+    holding = {audience: holding_roles(session, directory.id, names, now) for audience, names in _ROLES.items()}
     found = []
     for fact in facts:
-        people = set(fact.people)
+        people, owned_by = set(fact.people), owners.get(fact.client_id, [])
         for audience in fact.audiences:
-            if audience is Audience.OWNERS:
-                people.update(owners.get(fact.client_id) or holding[fact.else_to])
-            else:
-                people.update(holding[audience])
+            if audience is Audience.OWNERS and owned_by:
+                people.update(owned_by)
+                continue
+            held = holding[fact.else_to if audience is Audience.OWNERS else audience]
+            people.update(one.person.id for one in held if one.counts_for(fact.client_id or None))
         found += [(person, fact) for person in sorted(people)]
     return found
 

@@ -47,6 +47,12 @@ class Reach:
             return True
         return self.collections.isdisjoint(within) is (self.kind is ReachKind.ALL_BUT)
 
+    def counts_for(self, collection: str | None) -> bool:
+        """Tell whether it counts for what lies in one collection alone; None: for what lies nowhere in particular, as
+        everywhere does alone.
+        """
+        return self.kind is ReachKind.EVERYWHERE or (collection is not None and self.contains((collection,)))
+
     @property
     def words(self) -> str:
         """Say it as part of a sentence: "only north, fuel"."""

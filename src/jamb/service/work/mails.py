@@ -22,10 +22,12 @@ from jamb.actions.base.duties import said_of
 from jamb.actions.notices.notices import mail
 from jamb.service.config.settings import Settings
 from jamb.store.base.work import observation
+from jamb.store.directory.people import PersonRow
 from jamb.store.notices import notices
 from jamb.store.notices.notices import MailRow
 
 MOST_IN_A_ROUND = 2000
+INACTIVE = "its reader was made inactive before it was sent"
 _log = structlog.get_logger("jamb.mail")
 
 
@@ -105,8 +107,14 @@ async def _connected(mailer: Mailer) -> aiosmtplib.SMTP:
 
 
 def _take(backend: Backend) -> MailRow | None:
-    with observation(backend.engine) as session:
-        return notices.claim(session, MailRow, datetime.now(UTC))
+    """Take the next mail that is due. Those of people who were made inactive meanwhile are given up."""
+    while True:
+        with observation(backend.engine) as session:
+            row = notices.claim(session, MailRow, datetime.now(UTC))
+            if row is None or session.get_one(PersonRow, row.person_id).active:
+                return row
+            row.failed = INACTIVE
+            notices.forget_links(session, row.id)
 
 
 def _message(backend: Backend, row: MailRow, sender: str) -> EmailMessage:

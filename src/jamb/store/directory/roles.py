@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -512,14 +512,31 @@ def bundling(session: Session, resource_id: UUID, permissions: Iterable[str]) ->
     return list(session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS, overlapping)))
 
 
-def holding_roles(session: Session, directory_id: UUID, names: Collection[str], now: datetime) -> list[PersonRow]:
+class HoldsRole(NamedTuple):
+    """A live person who holds one of some roles, themselves or by a group, and where those count."""
+
+    person: PersonRow
+    reaches: list[Reach]
+
+    def counts_for(self, client_id: str | None) -> bool:
+        """Tell whether one counts for a client; None: for what is about no client in particular."""
+        return any(reach.counts_for(client_id) for reach in self.reaches)
+
+
+def holding_roles(session: Session, directory_id: UUID, names: Collection[str], now: datetime) -> list[HoldsRole]:
     """Return the live people who hold one of these roles, themselves or by a group."""
     found = [role for role in roles_of(session, directory_id) if role.name in names]
     held = holders_of(session, [role.id for role in found], now)
     inside = people_within(session, [one.group.id for one in held if one.group is not None])
-    holding = [one.person for one in held if one.person is not None]
-    holding += [person for members in inside.values() for person in members]
-    return list({person.id: person for person in holding if person.active}.values())
+    holding: dict[UUID, HoldsRole] = {}
+    for one in held:
+        people = (
+            [one.person] if one.person is not None else inside.get(one.group.id, []) if one.group is not None else []
+        )
+        for person in people:
+            if person.active:
+                holding.setdefault(person.id, HoldsRole(person, [])).reaches.append(reach_of(one.held.reach))
+    return list(holding.values())
 
 
 def assignments_of_client(session: Session, client_id: str) -> list[AssignmentRow]:
