@@ -18,7 +18,7 @@ TOLD_OF = timedelta(days=2)
 # Whatever came to be known in another way than by time and the ledger is told after this time.
 WHOLE_EVERY = timedelta(hours=1)
 # Uses and tries are kept some time after they were made, and clocks of processes differ.
-_LATE = timedelta(minutes=10)
+_LATE = timedelta(minutes=2)
 # If more clients than this were changed, all are looked at.
 MOST_CHANGED = 2000
 
