@@ -31,8 +31,10 @@ insert into client
     from generate_series(1, %(clients)s) n;
 insert into client_owner (client_id, person_id, level)
     select 'bench' || n, md5('person' || (1 + n %% %(people)s))::uuid, 'full' from generate_series(1, %(clients)s) n;
-insert into credential (id, client_id, kind, hint, label, issuer, subject, keys_uri, issued_at, issued_by, expires_at)
-    select md5('credential' || n)::uuid, 'bench' || (1 + n %% %(clients)s), 'secret', 'jamb_s1_' || n, '', '', '', '',
+insert into credential
+    (id, client_id, directory_id, kind, hint, label, issuer, subject, keys_uri, issued_at, issued_by, expires_at)
+    select md5('credential' || n)::uuid, 'bench' || (1 + n %% %(clients)s), md5('bench')::uuid, 'secret',
+           'jamb_s1_' || n, '', '', '', '',
            now() - interval '80 days', 'bench', now() + (1 + n %% 13) * interval '1 day'
     from generate_series(1, %(credentials)s) n;
 """

@@ -224,12 +224,13 @@ class _Writer:
             held.id: [public_key(dice, held)] for one in self.clients for held in one.credentials if held.kind == "keys"
         }
         self.copy(
-            "credential (id, client_id, kind, hint, label, digest, keys, key_thumbprints, issuer, subject, keys_uri,"
+            "credential (id, client_id, directory_id, kind, hint, label, digest, keys, key_thumbprints, issuer, subject, keys_uri,"
             " issued_at, issued_by, starts_at, expires_at, disabled_at, withdrawn_at, first_used_at, last_used_at)",
             (
                 (
                     held.id,
                     one.id,
+                    self.directory_id,
                     held.kind,
                     held.hint,
                     "",

@@ -102,6 +102,7 @@ def estate(backend: Backend) -> Directory:
                     credentials.CredentialRow(
                         id=uuid4(),
                         client_id=row.id,
+                        directory_id=row.directory_id,
                         kind="secret",
                         hint="h",
                         digest=os.urandom(32),

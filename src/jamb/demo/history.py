@@ -277,17 +277,18 @@ class History:
     def _import_secret(self, client_id: str, custodian: Actor, at: datetime, ends: datetime | None) -> UUID:
         """Bring in a secret from before the policy: without an end, which no action would issue."""
         secret = secret_from(secrets.token_bytes(32))
-        row = CredentialRow(
-            id=uuid4(),
-            client_id=client_id,
-            kind="secret",
-            hint=hint_of(secret),
-            digest=digest_secret(self.backend.sealer.credential_key, secret),
-            issued_at=at,
-            issued_by=custodian.name,
-            expires_at=ends,
-        )
         with self._act(custodian, at).change() as unit:
+            row = CredentialRow(
+                id=uuid4(),
+                client_id=client_id,
+                directory_id=unit.directory.id,
+                kind="secret",
+                hint=hint_of(secret),
+                digest=digest_secret(self.backend.sealer.credential_key, secret),
+                issued_at=at,
+                issued_by=custodian.name,
+                expires_at=ends,
+            )
             unit.session.add(row)
             unit.enter(
                 "secret.imported",

@@ -88,6 +88,7 @@ class Place:
         row = CredentialRow(
             id=uuid4(),
             client_id=self.client.id,
+            directory_id=self.act.directory.id,
             kind=kind.value,
             label=_checked_label(self.label),
             issued_at=self.act.now,

@@ -188,12 +188,13 @@ class _Writer:
 
     def credentials(self) -> None:
         self.copy(
-            "credential (id, client_id, kind, hint, label, digest, keys, key_thumbprints, issuer, subject, keys_uri,"
-            " issued_at, issued_by, expires_at, withdrawn_at, first_used_at, last_used_at)",
+            "credential (id, client_id, directory_id, kind, hint, label, digest, keys, key_thumbprints, issuer,"
+            " subject, keys_uri, issued_at, issued_by, expires_at, withdrawn_at, first_used_at, last_used_at)",
             (
                 (
                     held.id,
                     one.id,
+                    self.directory_id,
                     held.kind,
                     held.hint,
                     "",

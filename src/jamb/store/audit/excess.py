@@ -36,7 +36,7 @@ class ExcessChangeRow(SQLModel, table=True):
     """By how much both weights rose (or fell) on one day: sums of these are the trend of anything."""
 
     __tablename__ = "excess_change"
-    __table_args__ = (Index("excess_change_by_day", "directory_id", "day"),)
+    __table_args__ = (Index("excess_change_by_day", "directory_id", "day", postgresql_include=["granted", "unused"]),)
 
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id", ondelete="CASCADE"), primary_key=True))
     resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))

@@ -24,7 +24,7 @@ from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
 
 _WEEK_SECONDS = 7 * 86_400
-_ENDS = sa.text("withdrawn_at IS NULL AND expires_at IS NOT NULL")
+_NOT_ENDED = sa.text("withdrawn_at IS NULL AND disabled_at IS NULL")
 _STARTS = sa.text("withdrawn_at IS NULL AND starts_at IS NOT NULL")
 
 
@@ -39,13 +39,23 @@ class CredentialRow(SQLModel, table=True):
         UniqueConstraint("digest", name="credential_digest"),
         Index("credential_fingerprint", "fingerprint"),
         Index("credential_seen_by", "seen_by_id"),
-        Index("credential_by_end", "expires_at", postgresql_where=_ENDS),
-        Index("credential_by_start", "starts_at", postgresql_where=_STARTS),
+        # Of every directory by itself, so that a small one does not pay for those beside it.
+        Index(
+            "credential_by_end",
+            "directory_id",
+            "expires_at",
+            "id",
+            postgresql_where=_NOT_ENDED,
+            postgresql_include=["starts_at"],
+        ),
+        Index("credential_by_start", "directory_id", "starts_at", postgresql_where=_STARTS),
         Index("credential_certificates", "issued_at", postgresql_where=sa.text("certificate IS NOT NULL")),
     )
 
     id: UUID = Field(primary_key=True)
     client_id: str = Field(foreign_key="client.id", sa_type=Text, index=True)
+    # Of its client.
+    directory_id: UUID = Field(foreign_key="directory.id")
     kind: str = Field(sa_type=Text)
     hint: str = Field(sa_type=Text)
     label: str = Field(default="", sa_type=Text)
@@ -149,28 +159,33 @@ def ending(directory_id: UUID, now: datetime, weeks: int, most: int) -> Reading[
 
 @cache
 def _ending() -> sa.Select[Any]:
-    left = col(CredentialRow.expires_at) - parameter("now", MOMENT)
-    week = sa.cast(sa.func.floor(sa.extract("epoch", left) / _WEEK_SECONDS), sa.Integer)
-    order = (col(CredentialRow.expires_at), col(CredentialRow.id))
-    found = (
-        sa.select(
-            col(ClientRow.id),
-            col(ClientRow.name).label("client_name"),
-            col(CredentialRow.hint),
-            col(CredentialRow.expires_at),
-            col(CredentialRow.last_used_at),
-            week.label("week"),
-            sa.func.count().over(partition_by=week).label("in_week"),
-            sa.func.row_number().over(partition_by=week, order_by=order).label("place"),
-        )
-        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+    now, length = parameter("now", MOMENT), sa.literal_column(str(_WEEK_SECONDS), sa.Integer)
+    number = sa.cast(sa.func.floor(sa.extract("epoch", col(CredentialRow.expires_at) - now) / length), sa.Integer)
+    weeks = (
+        sa.select(number.label("week"), sa.func.count().label("in_week"))
         .where(_expires_before("last_week_ends"))
+        .group_by(sa.literal_column("1"))
         .subquery()
     )
+    begins = now + weeks.c.week * sa.func.make_interval(0, 0, 0, 0, 0, 0, length)
+    first = (
+        sa.select(*(col(getattr(CredentialRow, name)) for name in ("client_id", "hint", "expires_at", "last_used_at")))
+        .where(
+            _expires_before("last_week_ends"),
+            col(CredentialRow.expires_at) >= begins,
+            col(CredentialRow.expires_at) < begins + sa.func.make_interval(0, 0, 0, 0, 0, 0, length),
+        )
+        .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
+        .limit(parameter("most_of_a_week", sa.Integer))
+        .lateral()
+    )
+    columns = (first.c.client_id, col(ClientRow.name), first.c.hint, first.c.expires_at, first.c.last_used_at)
     return (
-        sa.select(*(found.c[name] for name in ("id", *EndingCredential._fields[1:])))
-        .where(found.c.place <= parameter("most_of_a_week", sa.Integer))
-        .order_by(found.c.expires_at, found.c.hint)
+        sa.select(*columns, weeks.c.week, weeks.c.in_week)
+        .select_from(weeks)
+        .join(first, sa.true())
+        .join(ClientRow, col(ClientRow.id) == first.c.client_id)
+        .order_by(first.c.expires_at, first.c.hint)
     )
 
 
@@ -188,14 +203,12 @@ def _as_pair(rows: Rows) -> tuple[int, int]:
 @cache
 def _ending_until() -> sa.Select[int, int]:
     lately = sa.func.count().filter(col(CredentialRow.last_used_at) >= parameter("used_since", MOMENT))
-    counted = sa.select(sa.func.count(), lately).select_from(CredentialRow)
-    return counted.join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id)).where(_expires_before("until"))
+    return sa.select(sa.func.count(), lately).select_from(CredentialRow).where(_expires_before("until"))
 
 
 def _expires_before(moment_name: str) -> sa.ColumnElement[bool]:
     return sa.and_(
-        col(ClientRow.directory_id) == parameter("directory", sa.Uuid),
-        ~col(ClientRow.builtin),
+        col(CredentialRow.directory_id) == parameter("directory", sa.Uuid),
         works(parameter("now", MOMENT)),
         col(CredentialRow.expires_at) < parameter(moment_name, MOMENT),
     )
@@ -287,7 +300,7 @@ def seen_by(
         .where(
             among(CredentialRow.seen_by_id, ids),
             works(now),
-            col(ClientRow.directory_id) == directory_id,
+            col(CredentialRow.directory_id) == directory_id,
             col(ClientRow.state) != "removed",
             endless if until is None else endless | (col(CredentialRow.expires_at) >= until),
         )
@@ -303,7 +316,7 @@ def seen(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str,
         .where(
             col(CredentialRow.seen_by_id) != "",
             works(now),
-            col(ClientRow.directory_id) == directory_id,
+            col(CredentialRow.directory_id) == directory_id,
             col(ClientRow.state) == "live",
         )
     )
@@ -333,7 +346,7 @@ def holding_keys(
     rows = session.exec(
         select(CredentialRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
-        .where(ClientRow.directory_id == directory_id, overlapping, col(CredentialRow.withdrawn_at).is_(None))
+        .where(CredentialRow.directory_id == directory_id, overlapping, col(CredentialRow.withdrawn_at).is_(None))
     )
     return [(row, name) for row, name in rows if row.stands(now)]
 
@@ -346,7 +359,7 @@ def by_fingerprints(
     rows = session.exec(
         select(CredentialRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
-        .where(ClientRow.directory_id == directory_id, col(CredentialRow.fingerprint) == wanted)
+        .where(CredentialRow.directory_id == directory_id, col(CredentialRow.fingerprint) == wanted)
     )
     return [(row, name) for row, name in rows]
 
@@ -359,7 +372,7 @@ def trusting(
         select(CredentialRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
         .where(
-            ClientRow.directory_id == directory_id,
+            CredentialRow.directory_id == directory_id,
             CredentialRow.issuer == issuer,
             CredentialRow.subject == subject,
             col(CredentialRow.withdrawn_at).is_(None),

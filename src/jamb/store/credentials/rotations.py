@@ -264,7 +264,7 @@ def ending(
         select(CredentialRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
         .where(
-            ClientRow.directory_id == directory_id,
+            CredentialRow.directory_id == directory_id,
             ClientRow.state == "live",
             works(now),
             col(CredentialRow.expires_at) <= until,
@@ -282,10 +282,8 @@ def working(session: Session, directory_id: UUID, now: datetime) -> list[tuple[s
     """Return kind and end of every credential that works now or later and is not being replaced."""
     replaced = sa.exists().where(col(RotationRow.old_id) == col(CredentialRow.id), col(RotationRow.ended).is_(None))
     rows = session.execute(
-        sa.select(col(CredentialRow.kind), col(CredentialRow.expires_at))
-        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
-        .where(
-            col(ClientRow.directory_id) == directory_id,
+        sa.select(col(CredentialRow.kind), col(CredentialRow.expires_at)).where(
+            col(CredentialRow.directory_id) == directory_id,
             col(CredentialRow.withdrawn_at).is_(None),
             col(CredentialRow.expires_at).is_(None) | (col(CredentialRow.expires_at) > now),
             ~replaced,

@@ -26,7 +26,7 @@ _CREDENTIALS = sa.text("""
            case when withdrawn_at is null and expires_at > :now
                 then ceil(extract(epoch from expires_at - :now) / 86400)::int end as days_left,
            count(*)
-    from credential join client on client.id = client_id join directory on directory.id = directory_id
+    from credential join directory on directory.id = directory_id
     group by 1, 2, 3, 4
 """)
 _ATTEMPTS = sa.text("""
@@ -61,8 +61,8 @@ _ENDING = sa.text("""
     select case when expires_at is null then null
                 when expires_at <= :now + interval '7 days' then 7 when expires_at <= :now + interval '30 days' then 30
                 when expires_at <= :now + interval '90 days' then 90 else 0 end as days, count(*) as credentials
-    from credential join client on client.id = client_id
-    where directory_id = :directory and not builtin and withdrawn_at is null and disabled_at is null
+    from credential
+    where directory_id = :directory and withdrawn_at is null and disabled_at is null
       and (expires_at is null or expires_at > :now) and (starts_at is null or starts_at <= :now)
     group by 1
 """).columns(days=sa.Integer, credentials=sa.Integer)

@@ -146,7 +146,7 @@ def ending_soon(
         )
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
-            col(ClientRow.directory_id) == directory_id,
+            col(CredentialRow.directory_id) == directory_id,
             works(now),
             col(CredentialRow.expires_at) <= until,
             *wanted,

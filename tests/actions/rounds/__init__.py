@@ -1,0 +1,1 @@
+"""What the service does by itself, in rounds."""
