@@ -2290,7 +2290,7 @@ export interface paths {
         };
         /**
          * Holders
-         * @description Who can do an operation, to an object if one is named: all clients and people, and through what.
+         * @description Who can do an operation, to an object if one is named: clients a page at a time, people, and through what.
          */
         get: operations["holders"];
         put?: never;
@@ -5642,7 +5642,8 @@ export interface components {
          * Holders
          * @description Who can do an operation, to an object if one is named: clients, and people by their roles.
          *
-         *     A client that acts for a person can do it only where both can.
+         *     A client that acts for a person can do it only where both can. `clients`: a page of them; `next`: the cursor of the
+         *     one after it, null where there is none. `people`: the first of them, with the first page of clients.
          */
         Holders: {
             /** Resource */
@@ -5654,8 +5655,14 @@ export interface components {
             object_in: string[];
             /** Clients */
             clients: components["schemas"]["ClientHolder"][];
+            /** Clients In All */
+            clients_in_all: number;
             /** People */
             people: components["schemas"]["PersonHolder"][];
+            /** People In All */
+            people_in_all: number;
+            /** Next */
+            next?: string | null;
         };
         /**
          * Holding
@@ -14876,6 +14883,10 @@ export interface operations {
             query: {
                 operation: string;
                 object?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
             };
             header?: never;
             path: {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 
@@ -304,6 +305,30 @@ def test_who_can_do_this_agrees_with_the_decision_on_every_client(world: World) 
                     checks = auditor.clients.explain(client.id, "dispatches", operation, object=name).checks
                     holds = all(one.passed for one in checks if one.decides and one.name != "credential")
                     assert holds == (client.id in can), (client.name, operation, name)
+
+
+def test_who_can_do_this_comes_a_page_at_a_time(world: World) -> None:
+    world.client(granted=["berths.view"])
+    with world.jamb("auditor") as auditor:
+        whole = auditor.resources.holders("berths", "berths.read")
+    assert (len(whole.clients), whole.next) == (whole.clients_in_all, None)
+    assert len({one.client_id for one in whole.clients}) > 3
+    pages: list[dict[str, Any]] = []
+    with world.session("auditor") as http:
+        params = {"operation": "berths.read", "limit": "1"}
+        while not pages or pages[-1]["next"]:
+            more = {"cursor": pages[-1]["next"]} if pages else {}
+            answer = http.get(f"{HERE}/resources/berths/holders", params=params | more).raise_for_status()
+            pages.append(answer.json())
+        refused = http.get(f"{HERE}/resources/berths/holders", params=params | {"cursor": "no-cursor"})
+    assert refused.status_code == 404
+    told = [one["client_id"] for page in pages for one in page["clients"]]
+    assert told == [one.client_id for one in whole.clients]
+    # All by which a client can do it stand on one page, and people come with the first.
+    by_page = [{one["client_id"] for one in page["clients"]} for page in pages]
+    assert all(len(ids) == 1 for ids in by_page)
+    assert len(by_page) == len(set().union(*by_page))
+    assert [len(page["people"]) for page in pages] == [len(whole.people), *[0] * (len(pages) - 1)]
 
 
 def test_a_resource_is_published_changed_after_a_look_and_keeps_what_is_stood_on(world: World) -> None:

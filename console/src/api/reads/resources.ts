@@ -23,16 +23,16 @@ export const useHolders = (name: MaybeRefOrGetter<string>, operation: MaybeRefOr
     queryKey: ["holders", directory, () => toValue(name), () => toValue(operation), () => toValue(object)],
     enabled: () => toValue(name) !== "" && toValue(operation) !== "",
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      must(
-        api.GET("/api/v1/directories/{directory}/resources/{name}/holders", {
-          params: {
-            path: { ...path(), name: toValue(name) },
-            query: { operation: toValue(operation), ...(toValue(object) ? { object: toValue(object) } : {}) },
-          },
-        }),
-      ),
+    queryFn: () => readHolders(toValue(name), toValue(operation), toValue(object), undefined),
   });
+
+/** A page of who can do an operation; `object`: to this one, empty: to any. */
+export const readHolders = (name: string, operation: string, object: string, cursor: string | undefined) =>
+  must(
+    api.GET("/api/v1/directories/{directory}/resources/{name}/holders", {
+      params: { path: { ...path(), name }, query: { operation, ...(object ? { object } : {}), cursor } },
+    }),
+  );
 
 export const useReach = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>) =>
   useQuery({

@@ -102,7 +102,7 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <template v-if="data">
-      <p v-if="data.as_of" class="soft">
+      <p v-if="data.as_of" class="soft earlier">
         As they were found <Moment :at="data.as_of" />. Records were changed since: the service looks for them again within minutes.
       </p>
       <p v-if="!data.found" class="empty">
@@ -181,6 +181,9 @@ section {
 }
 h2 {
   margin-bottom: var(--s2);
+}
+.earlier {
+  margin-bottom: var(--s4);
 }
 .cuts {
   list-style: none;

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import NamedTuple
 
 from sqlmodel import Session
 
@@ -130,19 +131,61 @@ def _agreement(
     return " ".join(said)
 
 
+# People of one answer, which come with the first page of clients.
+MOST_PEOPLE = 500
+
+
+class _Held(NamedTuple):
+    """By what a client can do an operation, in the order in which it is told."""
+
+    client_name: str
+    client_id: str
+    permission: str
+    person: str
+    kind: str
+    through: str
+    expires_at: datetime | None
+    live: bool
+    reach: Reach
+
+    @property
+    def position(self) -> tuple[str, str]:
+        return self.client_name, self.client_id
+
+    def told(self) -> ClientHolder:
+        said = self._asdict()
+        return ClientHolder(**{**said, "kind": AccessKind(self.kind)})
+
+
+def _order(held: _Held) -> tuple[str, ...]:
+    return (*held.position, held.permission, held.person, held.kind, held.through)
+
+
 @dataclass(frozen=True, slots=True)
 class Holders:
-    """Who can do an operation, to an object if one is named: clients, and people by their roles."""
+    """Who can do an operation, to an object if one is named: a page of clients, and people by their roles.
+
+    `after`: where the page ends, if there are more clients: the name and the id of its last one.
+    """
 
     catalogue: Catalogue
     operation: Operation
     object: ObjectFacts | None
     clients: tuple[ClientHolder, ...]
+    clients_in_all: int
     people: tuple[PersonHolder, ...]
+    people_in_all: int
+    after: tuple[str, str] | None
 
 
-def holders(act: Act, resource_name: str, operation: str, object_name: str | None) -> Holders:
-    """Return all clients and people who can do an operation, and through what, in a fixed number of statements.
+def holders(
+    act: Act, resource_name: str, operation: str, object_name: str | None, after: tuple[str, str] | None, limit: int
+) -> Holders:
+    """Return the clients and people who can do an operation, and through what, in a fixed number of statements.
+
+    Args:
+        after: where the page of clients before ended; with it no people are told again.
+        limit: of consents and roles; all of one client stand on one page.
 
     Raises:
         NotFound: the resource has no such operation.
@@ -168,27 +211,36 @@ def holders(act: Act, resource_name: str, operation: str, object_name: str | Non
         asked = Request(operation, AccessKind.APPLICATION, object=found)
         unlocking = catalogue.unlockers(operation)
         holding = [
-            ClientHolder(
-                client_id=one.client_id,
-                client_name=one.client_name,
-                live=one.live,
-                kind=AccessKind(one.kind),
-                permission=one.permission,
-                reach=reach,
-                through="",
-                person=one.person or "",
-                expires_at=one.expires_at,
+            _Held(
+                one.client_name,
+                one.client_id,
+                one.permission,
+                one.person or "",
+                one.kind,
+                "",
+                one.expires_at,
+                one.live,
+                reach,
             )
             for one in clients.holding(session, resource.id, unlocking, act.now)
             if reaches(catalogue, asked, reach := reach_of(one.reach))
         ]
         by_role, persons = _by_roles(session, catalogue, asked, resource, unlocking, act.now)
+        holding += by_role
+        # Of thousands only those that are shown are made whole.
+        following = sorted((held for held in holding if after is None or held.position > after), key=_order)
+        # All by which the last one can do it is on the same page.
+        page = [held for held in following if held.position <= following[:limit][-1].position]
+        told = sorted(persons, key=lambda one: (one.name, one.role, one.through)) if after is None else []
         return Holders(
             catalogue,
             catalogue.operations[operation],
             found,
-            tuple(sorted([*holding, *by_role], key=lambda one: (one.client_name, one.permission, one.person))),
-            tuple(sorted(persons, key=lambda one: (one.name, one.role, one.through))),
+            tuple(held.told() for held in page),
+            len(holding),
+            tuple(told[:MOST_PEOPLE]),
+            len(persons),
+            page[-1].position if len(following) > len(page) else None,
         )
 
 
@@ -199,7 +251,7 @@ def _by_roles(
     resource: resources.ResourceRow,
     unlocking: tuple[str, ...],
     now: datetime,
-) -> tuple[list[ClientHolder], list[PersonHolder]]:
+) -> tuple[list[_Held], list[PersonHolder]]:
     opening = roles.bundling(session, resource.id, unlocking)
     held = [
         (holder, reach)
@@ -213,19 +265,9 @@ def _by_roles(
         if one.held.client_id is not None:
             row = live[one.held.client_id]
             permission = next(name for name in unlocking if name in one.role.permissions)
-            by_client.append(
-                ClientHolder(
-                    client_id=row.id,
-                    client_name=row.name,
-                    live=row.state == "live",
-                    kind=AccessKind.APPLICATION,
-                    permission=permission,
-                    reach=reach,
-                    through=f"the role {one.role.name}",
-                    person="",
-                    expires_at=one.held.expires_at,
-                )
-            )
+            through, ends, live_now = f"the role {one.role.name}", one.held.expires_at, row.state == "live"
+            kind = AccessKind.APPLICATION.value
+            by_client.append(_Held(row.name, row.id, permission, "", kind, through, ends, live_now, reach))
         elif one.group is not None:
             persons += [_person(person, one, reach, one.group.name) for person in inside.get(one.group.id, ())]
         elif one.person is not None:

@@ -105,4 +105,6 @@ def _show_holders(found: Holders) -> None:
         ["person", "by the role", "through", "reach"],
         [[one.name, one.role, one.through or "themselves", one.reach.words] for one in found.people],
     )
+    if found.people_in_all > len(found.people):
+        note(f"The first {len(found.people)} of {found.people_in_all} people are shown.")
     note("A client that acts for a person can do it only where both can.")

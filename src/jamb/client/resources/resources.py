@@ -55,9 +55,16 @@ class Resources(Section):
         return self._transport.one(Collections, "PUT", path, json=body, headers=match_header(if_match))
 
     def holders(self, name: str, operation: str, *, object: str | None = None) -> Holders:  # noqa: A002
-        """Return all clients and people who can do an operation, and through what."""
-        params = {"operation": operation, **({"object": object} if object is not None else {})}
-        return self._transport.one(Holders, "GET", f"/resources/{path_segment(name)}/holders", params=params)
+        """Return all clients who can do an operation, the first 500 people, and through what."""
+        params: dict[str, str | int] = {"operation": operation, "limit": 100}
+        if object is not None:
+            params["object"] = object
+        path = f"/resources/{path_segment(name)}/holders"
+        found = page = self._transport.one(Holders, "GET", path, params=params)
+        while page.next is not None:
+            page = self._transport.one(Holders, "GET", path, params={**params, "cursor": page.next})
+            found.clients.extend(page.clients)
+        return found.model_copy(update={"next": None})
 
     def list(self, *, q: str | None = None) -> Iterator[ResourceLine]:
         """Yield all resources by name, over all pages; `q`: part of a name, title or identifier."""

@@ -86,7 +86,8 @@ class PersonHolder(Answered):
 class Holders(Answered):
     """Who can do an operation, to an object if one is named: clients, and people by their roles.
 
-    A client that acts for a person can do it only where both can.
+    A client that acts for a person can do it only where both can. `clients`: a page of them; `next`: the cursor of the
+    one after it, null where there is none. `people`: the first of them, with the first page of clients.
     """
 
     resource: str
@@ -94,7 +95,10 @@ class Holders(Answered):
     object: str | None
     object_in: list[str]
     clients: list[ClientHolder]
+    clients_in_all: int
     people: list[PersonHolder]
+    people_in_all: int
+    next: str | None = None
 
 
 def step_of(step: Step, explained: Explained) -> ExplanationStep:

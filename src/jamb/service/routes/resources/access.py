@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
-from fastapi import Query
+from fastapi import Query, Request, Response
 
 from jamb import jose
 from jamb.actions.base.act import Act
@@ -16,6 +16,7 @@ from jamb.core.jwt import read_signed
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText
 from jamb.service.callers import TheRuntime, may
+from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_pair
 from jamb.service.http.routing import api_router
 from jamb.service.runtime import Runtime
 from jamb.wire.resources import access as wire
@@ -85,17 +86,24 @@ def holders(
     act: Annotated[Act, may("holders.read")],
     name: str,
     operation: Annotated[str, Query(min_length=1, max_length=80)],
+    request: Request,
+    response: Response,
     object: Annotated[str | None, Query(max_length=200)] = None,  # noqa: A002 - the word of the plan
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
 ) -> wire.Holders:
-    """Who can do an operation, to an object if one is named: all clients and people, and through what."""
-    found = explanations.holders(act, name, operation, object)
+    """Who can do an operation, to an object if one is named: clients a page at a time, people, and through what."""
+    found = explanations.holders(act, name, operation, object, unpack_pair(cursor), limit)
     return wire.Holders(
         resource=found.catalogue.name,
         operation=operation_of(found.catalogue, found.operation.name),
         object=found.object.name if found.object is not None else None,
         object_in=list(found.object.collections) if found.object is not None else [],
         clients=list(found.clients),
+        clients_in_all=found.clients_in_all,
         people=list(found.people),
+        people_in_all=found.people_in_all,
+        next=onward(request, response, found.after),
     )
 
 
