@@ -38,7 +38,7 @@ CHANGED, REQUESTS, SEED = 100, 200, 11
 _CHANGE = """
 update credential set expires_at = expires_at + interval '1 day' where id in (
     select k.id from credential k join client c on c.id = client_id
-    where directory_id = %s and withdrawn_at is null and k.expires_at is not null order by c.id limit %s
+    where c.directory_id = %s and withdrawn_at is null and k.expires_at is not null order by c.id limit %s
 )
 """
 _OF_CLIENTS = "select t.* from {} t join client c on c.id = t.client_id where c.directory_id = %s"

@@ -59,7 +59,7 @@ def measure(url: str, home: Path, port: int) -> list[str]:
         rows = connection.execute(
             "select credential.id, client.name, hint, expires_at, person_id from credential "
             "join client on client.id = client_id join client_owner o on o.client_id = client.id "
-            "where directory_id = md5('bench')::uuid"
+            "where client.directory_id = md5('bench')::uuid"
         ).fetchall()
     read = time.perf_counter() - floor
     assert len(rows) == CREDENTIALS

@@ -383,7 +383,7 @@ def states_by_core(world: World) -> dict[tuple[str, ...], float]:
     with world.database() as database:
         rows = database.execute(
             "select slug, credential.kind, expires_at, withdrawn_at, starts_at, disabled_at from credential "
-            "join client on client.id = client_id join directory on directory.id = directory_id"
+            "join directory on directory.id = directory_id"
         ).fetchall()
     for slug, kind, expires_at, withdrawn_at, starts_at, disabled_at in rows:
         state = state_of(expires_at, withdrawn_at, now, timedelta(0), starts_at=starts_at, disabled_at=disabled_at)
