@@ -356,8 +356,10 @@ def test_a_calendar_shows_the_ends_to_come_until_another_is_made(world: World) -
 
 def test_metrics_count_what_is_there_and_open_only_to_their_token(world: World) -> None:
     assert patient.get(f"{world.base_url}/metrics").status_code == 404
-    made = world.client(days=1)
+    made, ended = world.client(days=1), world.client()
     world.ask_token(Made(made.id, made.name, "wrong"))
+    with world.jamb("custodian") as custodian:
+        custodian.credentials.withdraw(ended.id, custodian.clients.read(ended.id).credentials[0].id)
     with world.second_process(JAMB_METRICS_TOKEN="look-out") as second:
         assert patient.get(f"{second}/metrics", headers={"Authorization": "Bearer other"}).status_code == 401
         text = patient.get(f"{second}/metrics", headers={"Authorization": "Bearer look-out"}).text
