@@ -39,7 +39,7 @@ export function problem(status: number, detail: string, more: object = {}): Resp
 /** Show a component as the console does, at an address, with every page's name known. */
 export async function shown(what: Component, props: object = {}, at = "/") {
   const nothing = { template: "<i />" };
-  const routes = ["sign-in", "request", "token"].map((name) => ({ name, path: `/${name}/:id?`, component: nothing }));
+  const routes = ["sign-in", "request", "token", "dossier"].map((name) => ({ name, path: `/${name}/:id?`, component: nothing }));
   const router = createRouter({ history: createMemoryHistory(), routes: [...routes, { path: "/:page?/:id?", component: nothing }] });
   await router.push(at);
   const page = mount(what, { props, global: { plugins: [router, VueQueryPlugin] }, attachTo: document.body });

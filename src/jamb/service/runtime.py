@@ -143,7 +143,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     try:
         async with (
             recorder.running(background),
-            writing_uses(background, uses, work_engine),
+            writing_uses(background, uses, backend.engine),
             background.doing("clock", lambda: comparing(clock, reader.moment)),
             background.doing("pulse", lambda: beating(standby, work_engine)),
             background.doing("retention", lambda: forgetting(settings.database(), work_patience)),

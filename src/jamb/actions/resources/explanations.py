@@ -136,29 +136,32 @@ MOST_PEOPLE = 500
 
 
 class _Held(NamedTuple):
-    """By what a client can do an operation, in the order in which it is told."""
+    """By what a client can do an operation, and where; `through`: the role that gives it, empty: a consent."""
 
-    client_name: str
-    client_id: str
-    permission: str
-    person: str
-    kind: str
-    through: str
-    expires_at: datetime | None
-    live: bool
+    by: clients.Holding
     reach: Reach
+    through: str = ""
 
     @property
     def position(self) -> tuple[str, str]:
-        return self.client_name, self.client_id
+        return self.by.client_name, self.by.client_id
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        return (*self.position, self.by.permission, self.by.person or "", self.by.kind, self.through)
 
     def told(self) -> ClientHolder:
-        said = self._asdict()
-        return ClientHolder(**{**said, "kind": AccessKind(self.kind)})
-
-
-def _order(held: _Held) -> tuple[str, ...]:
-    return (*held.position, held.permission, held.person, held.kind, held.through)
+        return ClientHolder(
+            client_id=self.by.client_id,
+            client_name=self.by.client_name,
+            live=self.by.live,
+            kind=AccessKind(self.by.kind),
+            permission=self.by.permission,
+            reach=self.reach,
+            through=self.through,
+            person=self.by.person or "",
+            expires_at=self.by.expires_at,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,26 +214,19 @@ def holders(
         asked = Request(operation, AccessKind.APPLICATION, object=found)
         unlocking = catalogue.unlockers(operation)
         holding = [
-            _Held(
-                one.client_name,
-                one.client_id,
-                one.permission,
-                one.person or "",
-                one.kind,
-                "",
-                one.expires_at,
-                one.live,
-                reach,
-            )
+            _Held(one, reach)
             for one in clients.holding(session, resource.id, unlocking, act.now)
             if reaches(catalogue, asked, reach := reach_of(one.reach))
         ]
         by_role, persons = _by_roles(session, catalogue, asked, resource, unlocking, act.now)
         holding += by_role
         # Of thousands only those that are shown are made whole.
-        following = sorted((held for held in holding if after is None or held.position > after), key=_order)
+        following = sorted(
+            (held for held in holding if after is None or held.position > after), key=lambda held: held.order
+        )
         # All by which the last one can do it is on the same page.
-        page = [held for held in following if held.position <= following[:limit][-1].position]
+        last = following[:limit][-1].position if following else None
+        page = following if last is None else [held for held in following if held.position <= last]
         told = sorted(persons, key=lambda one: (one.name, one.role, one.through)) if after is None else []
         return Holders(
             catalogue,
@@ -240,7 +236,7 @@ def holders(
             len(holding),
             tuple(told[:MOST_PEOPLE]),
             len(persons),
-            page[-1].position if len(following) > len(page) else None,
+            last if len(following) > len(page) else None,
         )
 
 
@@ -265,9 +261,11 @@ def _by_roles(
         if one.held.client_id is not None:
             row = live[one.held.client_id]
             permission = next(name for name in unlocking if name in one.role.permissions)
-            through, ends, live_now = f"the role {one.role.name}", one.held.expires_at, row.state == "live"
-            kind = AccessKind.APPLICATION.value
-            by_client.append(_Held(row.name, row.id, permission, "", kind, through, ends, live_now, reach))
+            kind, live_now = AccessKind.APPLICATION.value, row.state == "live"
+            by = clients.Holding(
+                row.id, row.name, live_now, kind, permission, one.held.reach, None, one.held.expires_at
+            )
+            by_client.append(_Held(by, reach, f"the role {one.role.name}"))
         elif one.group is not None:
             persons += [_person(person, one, reach, one.group.name) for person in inside.get(one.group.id, ())]
         elif one.person is not None:

@@ -23,7 +23,10 @@ _log = structlog.get_logger("jamb.own_uses")
 
 @asynccontextmanager
 async def writing_uses(background: Background, uses: OwnUses, engine: Engine) -> AsyncIterator[None]:
-    """Write while the block lasts, and what is left at its end."""
+    """Write while the block lasts, and what is left at its end.
+
+    `engine`: that of requests, on which no statement is long: who stops the service waits for one that is under way.
+    """
     try:
         async with background.doing("own uses", lambda: _write_again_and_again(uses, engine)):
             yield

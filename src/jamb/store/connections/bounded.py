@@ -60,10 +60,9 @@ class Patience:
             made["target_session_attrs"] = "prefer-standby" if self.standby else "read-write"
         if self.pooled:
             return made | {"prepare_threshold": None}
-        options = [str(said.get("options") or "")]
         # As on the disks of today. The server's own figure, for those that turn, has it read whole tables where a small
-        # directory stands beside large ones.
-        options.append("-c random_page_cost=1.1")
+        # directory stands beside large ones. What the URL says of it comes later, and counts.
+        options = ["-c random_page_cost=1.1", str(said.get("options") or "")]
         options.append(f"-c idle_in_transaction_session_timeout={IDLE_TRANSACTION_SECONDS}s")
         if self.seconds is not None:
             options.append(f"-c statement_timeout={int(self.seconds * 1000)}")

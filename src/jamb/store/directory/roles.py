@@ -530,11 +530,9 @@ def holding_roles(session: Session, directory_id: UUID, names: Collection[str], 
     inside = people_within(session, [one.group.id for one in held if one.group is not None])
     holding: dict[UUID, HoldsRole] = {}
     for one in held:
-        people = (
-            [one.person] if one.person is not None else inside.get(one.group.id, []) if one.group is not None else []
-        )
+        people = inside.get(one.group.id, []) if one.group is not None else [one.person]
         for person in people:
-            if person.active:
+            if person is not None and person.active:
                 holding.setdefault(person.id, HoldsRole(person, [])).reaches.append(reach_of(one.held.reach))
     return list(holding.values())
 
