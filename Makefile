@@ -1,4 +1,4 @@
-.PHONY: help demo test check fuzz soak cluster truth bench format api lock console dist clean
+.PHONY: help demo test check types console-types form console-form console-units fuzz soak cluster truth bench format api lock console dist clean
 
 help: ## this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "make %-8s %s\n", $$1, $$2}'
@@ -13,11 +13,24 @@ test: ## everything that must hold: checks and tests, with their own database an
 	.venv/bin/pytest
 
 check: ## format, lint, types and import contracts; the same of the console, and its units
+	@$(MAKE) --no-print-directory -j2 -O types console-types form console-form console-units
+
+types:
+	.venv/bin/mypy
+
+console-types:
+	cd console && npx --no-install vue-tsc --noEmit
+
+form:
 	.venv/bin/ruff format --check src tests benchmarks
 	.venv/bin/ruff check src tests benchmarks
-	.venv/bin/mypy
 	.venv/bin/lint-imports --no-logo
-	cd console && npm run --silent lint && npx --no-install vue-tsc --noEmit && npx --no-install vitest run
+
+console-form:
+	cd console && npm run --silent lint
+
+console-units:
+	cd console && npx --no-install vitest run
 
 fuzz: ## properties of the core, and requests of every kind, drawn anew; EXAMPLES=1000 for a night
 	@tools/setup test

@@ -15,6 +15,8 @@ const SMALLEST = 1000;
 /** What is text is compressed once, when it is built: the service sends the file that the browser takes. */
 const compressed = () => ({
   name: "compressed",
+  // Not when tests close their server: there is nothing new, and it takes a quarter of a minute.
+  apply: "build" as const,
   closeBundle() {
     for (const entry of readdirSync(OUT, { recursive: true, withFileTypes: true })) {
       const file = join(entry.parentPath, entry.name);
@@ -55,5 +57,6 @@ export default defineConfig({
     modulePreload: { polyfill: false },
   },
   server: { proxy: { "/api": "http://127.0.0.1:8440", "/d": "http://127.0.0.1:8440" } },
-  test: { environment: "jsdom", include: ["tests/**/*.test.ts"], setupFiles: ["tests/setup.ts"] },
+  // What a file keeps from the one before is forgotten in tests/setup.ts.
+  test: { environment: "jsdom", isolate: false, include: ["tests/**/*.test.ts"], setupFiles: ["tests/setup.ts"] },
 });
