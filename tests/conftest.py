@@ -68,12 +68,21 @@ def started_demo() -> Iterator[World]:
         process.wait(timeout=60)
 
 
-# What takes long comes first, so that both workers are done at the same time.
-LONG = ("tests/contract", "tests/adversary")
+# What takes long comes first, the longest before the others, so that both workers are done at the same time.
+LONG = (
+    "tests/contract",
+    "tests/service/notices",
+    "tests/journeys/test_guide",
+    "tests/demo",
+    "tests/attacks",
+    "tests/adversary",
+    "tests/faults",
+)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    items.sort(key=lambda item: not item.nodeid.startswith(LONG))
+    places = {name: place for place, name in enumerate(LONG)}
+    items.sort(key=lambda item: next((places[name] for name in LONG if item.nodeid.startswith(name)), len(LONG)))
 
 
 @pytest.fixture(autouse=True, scope="module")

@@ -162,6 +162,24 @@ test("a reach says how much it is, and a collection holds what lies in it", asyn
   page.unmount();
 });
 
+test("of many collections some are shown, others are found, and what is chosen stays in sight", async () => {
+  const many = Array.from({ length: 3000 }, (_, place) => ({
+    path: `unit-${place}`,
+    title: `Unit ${place}`,
+    size: 1,
+    objects: [`u${place}`],
+  }));
+  const answer = { object_name: "berth", objects: 3000, collections: many };
+  await signedIn([], { "GET /api/v1/directories/alder/resources/many/collections": answer });
+  const props = { resource: "many", label: "Where", modelValue: { kind: "only", collections: ["unit-7"] } };
+  const { page } = await shown(ReachEditor, props);
+  const boxes = () => page.findAll("[role=checkbox]").map((box) => box.text());
+  await vi.waitFor(() => expect(boxes()).toHaveLength(50));
+  expect(page.get(".find [role=status]").text()).toBe("The first 50 of 3,000: type more to find the others.");
+  await page.get("input[type=search]").setValue("unit 2999");
+  expect(boxes().map((text) => text.split(" unit-")[0])).toEqual(["Unit 7", "Unit 2999"]);
+});
+
 test("a choice that is taken back is none", async () => {
   const options = [{ label: "One", value: "1" }];
   const page = mount(Choose, { props: { options, label: "Which", modelValue: "1" } });

@@ -61,6 +61,7 @@ const route = useRoute();
 const router = useRouter();
 const field = ref<InstanceType<typeof Find> | null>(null);
 const keys = ref(false);
+const map = ref<InstanceType<typeof KeyMap> | null>(null);
 // Where the window is narrow the rail lies above the page, and its places are opened by a button.
 const menu = ref(false);
 watch(
@@ -87,13 +88,13 @@ async function leave(): Promise<void> {
 
 function onKey(event: KeyboardEvent): void {
   const typing = (event.target as HTMLElement).closest("input, textarea, select, [contenteditable]");
-  if (event.key === "Escape") keys.value = false;
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === "/") {
     event.preventDefault();
     field.value?.focus();
   } else if (event.key === "?") {
-    keys.value = !keys.value;
+    if (map.value) map.value.close();
+    else keys.value = true;
   }
 }
 onMounted(() => window.addEventListener("keydown", onKey));
@@ -140,7 +141,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <NoRole v-if="!hasRole && !OWN.includes(String(route.name))" />
       <slot v-else />
     </main>
-    <KeyMap v-if="keys" @close="keys = false" />
+    <KeyMap v-if="keys" ref="map" @close="keys = false" />
   </div>
 </template>
 

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 // The map of keys.
 import { onMounted, ref } from "vue";
+import OverPage from "@/ui/OverPage.vue";
 
-defineEmits<{ close: [] }>();
+const emit = defineEmits<{ close: [] }>();
 const KEYS = [
   ["/", "find anything: a page, a client, a person, a permission"],
   ["j  k", "next and previous row of a list; in it the arrows, too"],
@@ -10,13 +11,20 @@ const KEYS = [
   ["Esc", "close what is open"],
   ["?", "this map"],
 ];
+const over = ref<InstanceType<typeof OverPage> | null>(null);
 const button = ref<HTMLButtonElement | null>(null);
 onMounted(() => button.value?.focus());
+
+function close(): void {
+  // The browser gives the focus back when it shuts the dialog, not when the dialog is gone.
+  over.value?.close();
+  emit("close");
+}
+defineExpose({ close });
 </script>
 
 <template>
-  <section class="map card" role="dialog" aria-labelledby="keys-title">
-    <h2 id="keys-title">Keys</h2>
+  <OverPage ref="over" title="Keys" @away="close">
     <dl class="facts">
       <template v-for="[key, what] in KEYS" :key="key"
         ><dt>
@@ -25,19 +33,13 @@ onMounted(() => button.value?.focus());
         <dd>{{ what }}</dd></template
       >
     </dl>
-    <button ref="button" type="button" class="link-button" @click="$emit('close')">Close</button>
-  </section>
+    <button ref="button" type="button" class="link-button" @click="close">Close</button>
+  </OverPage>
 </template>
 
 <style scoped>
-.map {
-  position: fixed;
-  right: var(--s5);
-  bottom: var(--s5);
-  display: grid;
-  gap: var(--s3);
-  border: 1px solid var(--line-strong);
-  z-index: 5;
+.facts {
+  margin-bottom: var(--s3);
 }
 kbd {
   font-family: var(--mono);

@@ -1,17 +1,18 @@
 <script setup lang="ts">
 // A dialog over the page: the rest waits, Esc puts it away, and the browser gives the focus back to where it was.
-import { onMounted, ref } from "vue";
+import { onMounted, ref, useId } from "vue";
 
 defineProps<{ title: string }>();
 const emit = defineEmits<{ away: [] }>();
+const id = useId();
 const dialog = ref<HTMLDialogElement | null>(null);
 onMounted(() => dialog.value?.showModal());
 defineExpose({ close: () => dialog.value?.close() });
 </script>
 
 <template>
-  <dialog ref="dialog" class="over card" aria-labelledby="over-title" @cancel.prevent="emit('away')">
-    <h2 id="over-title">{{ title }}</h2>
+  <dialog ref="dialog" class="over card" :aria-labelledby="id" @cancel.prevent="emit('away')">
+    <h2 :id="id">{{ title }}</h2>
     <slot />
   </dialog>
 </template>

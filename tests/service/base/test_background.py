@@ -30,7 +30,7 @@ from tests.world import World, unique
 
 
 async def until(happened: Callable[[], bool]) -> None:
-    async with asyncio.timeout(10):
+    async with asyncio.timeout(60):
         while not happened():  # noqa: ASYNC110 - what is looked at tells nobody
             await asyncio.sleep(0.01)
 
@@ -98,11 +98,11 @@ def test_a_row_that_the_database_refuses_takes_no_other_of_its_group_with_it(wor
         bad = [attempt_of(directory, made, text) for text in ("a\0b", "\ud800")]
         good = [attempt_of(directory, made, f"good {number}") for number in range(3)]
         runtime.recorder.note(attempt_of(directory, made, "issued", Outcome.ISSUED))
-        async with asyncio.timeout(10):
+        async with asyncio.timeout(60):
             await asyncio.gather(*(runtime.recorder.record(one) for one in (*bad, *good)))
         assert runtime.recorder.left_out == 2
         # It goes on, for whoever comes next.
-        async with asyncio.timeout(10):
+        async with asyncio.timeout(60):
             await runtime.recorder.record(attempt_of(directory, made, "later"))
         assert runtime.background.unwell() == []
 

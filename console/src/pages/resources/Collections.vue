@@ -8,12 +8,23 @@ import { useStale } from "@/api/reads/directory";
 import { useCollections } from "@/api/reads/resources";
 import { useAttempt } from "@/ui/use/attempt";
 import { useMeanwhile } from "@/ui/use/meanwhile";
+import { useSome } from "@/ui/use/some";
+import FindSome from "@/ui/forms/FindSome.vue";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { count, plural } from "@/ui/use/words";
 
 const props = defineProps<{ resource: string; objectName: string }>();
 const { data, error } = useCollections(() => props.resource);
+const {
+  wanted: named,
+  shown,
+  found,
+  all,
+} = useSome(
+  () => data.value?.collections,
+  (one) => `${one.title} ${one.path}`,
+);
 const editing = ref(false);
 const text = ref("");
 const { busy, error: failed, attempt } = useAttempt();
@@ -112,6 +123,7 @@ const save = () =>
       </div>
     </form>
     <template v-else-if="data?.collections.length">
+      <FindSome v-model="named" label="Find a collection" :shown="shown.length" :found="found" :all="all" />
       <table class="log">
         <thead>
           <tr>
@@ -121,7 +133,7 @@ const save = () =>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in data.collections" :key="one.path">
+          <tr v-for="one in shown" :key="one.path">
             <td :style="{ paddingLeft: `${one.path.split('/').length * 18 - 6}px` }">
               {{ one.title }} <code class="soft">{{ one.path }}</code>
             </td>

@@ -4,6 +4,8 @@ import { NCheckbox } from "naive-ui";
 import { computed, useId } from "vue";
 import { type ReachChoice } from "@/api/reads/consent";
 import { useCollections } from "@/api/reads/resources";
+import FindSome from "@/ui/forms/FindSome.vue";
+import { useSome } from "@/ui/use/some";
 import { plural } from "@/ui/use/words";
 
 const props = defineProps<{ resource: string; label: string }>();
@@ -18,6 +20,20 @@ const WAYS = [
 const what = computed(() => plural(data.value?.object_name || "object"));
 const chosen = computed(() => new Set(reach.value.collections));
 const above = (path: string) => [...chosen.value].some((other) => path.startsWith(`${other}/`));
+const {
+  wanted,
+  shown,
+  found,
+  all: there,
+} = useSome(
+  () => data.value?.collections,
+  (one) => `${one.title} ${one.path}`,
+);
+// What is chosen stays in sight, whatever is looked for.
+const listed = computed(() => {
+  const inSight = new Set([...shown.value.map((one) => one.path), ...chosen.value]);
+  return (data.value?.collections ?? []).filter((one) => inSight.has(one.path));
+});
 const members = (paths: Iterable<string>) => {
   const wanted = [...paths];
   const inside = (data.value?.collections ?? []).filter((one) =>
@@ -27,8 +43,8 @@ const members = (paths: Iterable<string>) => {
 };
 const covered = computed(() => {
   const all = data.value?.objects ?? 0;
-  const listed = members(chosen.value);
-  return reach.value.kind === "everywhere" ? all : reach.value.kind === "only" ? listed : all - listed;
+  const named = members(chosen.value);
+  return reach.value.kind === "everywhere" ? all : reach.value.kind === "only" ? named : all - named;
 });
 
 const way = (kind: ReachChoice["kind"]) => (reach.value = { kind, collections: kind === "everywhere" ? [] : reach.value.collections });
@@ -49,8 +65,16 @@ function flip(path: string, on: boolean): void {
         reach.kind !== "everywhere" && !chosen.size ? "choose at least one collection" : `${covered} of ${data.objects} ${what}`
       }}</span>
     </div>
+    <FindSome
+      v-if="reach.kind !== 'everywhere'"
+      v-model="wanted"
+      label="Find a collection"
+      :shown="shown.length"
+      :found="found"
+      :all="there"
+    />
     <ul v-if="reach.kind !== 'everywhere'" class="tree">
-      <li v-for="one in data.collections" :key="one.path" :style="{ paddingLeft: `${one.path.split('/').length * 18 - 18}px` }">
+      <li v-for="one in listed" :key="one.path" :style="{ paddingLeft: `${one.path.split('/').length * 18 - 18}px` }">
         <NCheckbox
           :checked="chosen.has(one.path) || above(one.path)"
           :disabled="above(one.path)"
