@@ -20,11 +20,12 @@ assert len(routes) > 100 and whole == [], whole
     ("program", "unneeded"),
     [
         (SERVICE, {"alembic", "webauthn", "PIL", "typer"}),
+        ("import jamb.cli.main", {"pydantic", "httpx"}),
         ("import jamb.cli.main, jamb.cli.base.connection", {"jwt", "cryptography", "jamb.core.audit"}),
         ("import jamb.client; jamb.client.Jamb", {"jwt", "cryptography", "jamb.wire.audit", "jamb.wire.directory"}),
         ("import jamb.guard", {"fastapi", "starlette"}),
     ],
-    ids=["service", "command line", "library", "guard"],
+    ids=["service", "help and completion", "command line", "library", "guard"],
 )
 def test_a_start_waits_for_nothing_that_it_does_not_need(program: str, unneeded: set[str]) -> None:
     assert set(said_by(f"{program}\nimport sys\nprint(*sys.modules)").split()) & unneeded == set()

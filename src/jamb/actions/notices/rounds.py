@@ -10,6 +10,7 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.base.backend import Backend
 from jamb.store.notices import rounds
 from jamb.store.notices.rounds import News, NoticeRoundRow
 
@@ -19,8 +20,19 @@ TOLD_OF = timedelta(days=2)
 WHOLE_EVERY = timedelta(hours=1)
 # Uses and tries are kept some time after they were made, and clocks of processes differ.
 _LATE = timedelta(minutes=2)
+# So many directories in which nothing is new are visited in a round: what time and use alone bring there is found some
+# rounds later.
+MOST_QUIET = 100
 # If more clients than this were changed, all are looked at.
 MOST_CHANGED = 2000
+
+
+def directories_to_visit(backend: Backend, now: datetime) -> list[str]:
+    """Return the directories in which something is new, then those that were not visited for longest."""
+    with Session(backend.engine) as session:
+        found = rounds.directories(session, now)
+    quiet = [slug for slug, news in found if not news]
+    return [slug for slug, news in found if news] + quiet[:MOST_QUIET]
 
 
 def since_last(session: Session, directory_id: UUID, now: datetime, *, whole: bool) -> tuple[News, NoticeRoundRow]:

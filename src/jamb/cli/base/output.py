@@ -15,7 +15,6 @@ from enum import StrEnum
 from typing import Annotated, Any, NoReturn
 
 import typer
-from pydantic import BaseModel
 from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table
@@ -23,7 +22,6 @@ from rich.text import Text
 
 from jamb.core.errors import Forbidden, JambError, NotSignedIn, WorldFailure
 from jamb.core.text import escaped, visible_lines
-from jamb.wire.base.problems import problem_of
 
 # Between two columns.
 _GAP = 2
@@ -223,6 +221,8 @@ def in_short(error: JambError) -> str:
 def fail(error: JambError) -> NoReturn:
     """Print a problem and leave with its exit code: to people on standard error, to programs as a problem document."""
     if _wants_json(sys.argv):
+        from jamb.wire.base.problems import problem_of  # noqa: PLC0415 - its models: help and completion need none
+
         print(escaped(json.dumps(problem_of(error).model_dump(mode="json"), indent=2, ensure_ascii=False)))
         raise SystemExit(_exit_code(error))
     # What is wrong with one field alone is said with it, and once.
@@ -255,7 +255,7 @@ def _exit_code(error: JambError) -> int:
 
 
 def _plain(value: Any) -> Any:
-    if isinstance(value, BaseModel):
+    if hasattr(value, "model_dump"):
         return value.model_dump(mode="json")
     if isinstance(value, (list, tuple)):
         return [_plain(item) for item in value]

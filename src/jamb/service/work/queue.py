@@ -26,11 +26,13 @@ from jamb.actions.audit.escalation_paths import keep_escalation_paths
 from jamb.actions.audit.evaluation import look_again_at_the_future, sweep
 from jamb.actions.audit.reviews import close_due
 from jamb.actions.base.act import act_in
+from jamb.actions.base.backend import Backend
 from jamb.actions.base.duties import do_all
 from jamb.actions.credentials.policy_rotation import open_by_policy
 from jamb.actions.credentials.shown_once import carried
 from jamb.actions.directory.signing_keys import rotate_by_policy as rotate_keys_by_policy
 from jamb.actions.notices import notices
+from jamb.actions.notices.rounds import directories_to_visit
 from jamb.core.directory.duties import Duty
 from jamb.core.errors import ClockWrong, WorldFailure
 from jamb.service.config.settings import Settings
@@ -69,7 +71,7 @@ def make_queue(runtime: Runtime) -> procrastinate.App:
         for job in await app.job_manager.get_stalled_jobs():
             # Its process is gone. What it was about stands in rows: this round finds the same.
             await app.job_manager.finish_job(job, Status.FAILED, delete_job=True)
-        await do_rounds(runtime, rounds_of)
+        await do_rounds(runtime, rounds_of, directories_to_visit)
         await push.configure(queueing_lock=None).defer_async()
         await post.configure(queueing_lock="post").defer_async()
 
@@ -111,15 +113,22 @@ def rotations_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], obje
     return {Duty.ROTATE: partial(rotate_by_policy, runtime, slug)}
 
 
-async def do_rounds(runtime: Runtime, rounds: Rounds) -> None:
+def _all_directories(backend: Backend, _now: datetime) -> list[str]:
+    return notices.directories_to_tell(backend)
+
+
+async def do_rounds(
+    runtime: Runtime, rounds: Rounds, which: Callable[[Backend, datetime], list[str]] = _all_directories
+) -> None:
+    """Do this in these directories, one after the other."""
     with ROUNDS.time():
-        await _do_rounds(runtime, rounds)
+        await _do_rounds(runtime, rounds, which)
 
 
-async def _do_rounds(runtime: Runtime, rounds: Rounds) -> None:
+async def _do_rounds(runtime: Runtime, rounds: Rounds, which: Callable[[Backend, datetime], list[str]]) -> None:
     if not await _clock_is_right(runtime):
         return
-    for slug in await run_in_threadpool(notices.directories_to_tell, runtime.work):
+    for slug in await run_in_threadpool(which, runtime.work, runtime.clock.now()):
         try:
             failed = await run_in_threadpool(do_all, runtime.work, slug, rounds(runtime, slug), runtime.clock.now())
         except ClockWrong as wrong:

@@ -70,3 +70,25 @@ def changed(session: Session, directory_id: UUID, after: int, most: int) -> list
 def keep_round(session: Session, row: NoticeRoundRow) -> None:
     """Keep how far a round came, with what it noted."""
     session.merge(row)
+
+
+_DIRECTORIES = sa.text("""
+    select slug,
+           notice_round.directory_id is null
+           or ledger_head.sequence <> notice_round.sequence
+           or exists (select 1 from audit_state where audit_state.directory_id = directory.id and next_at <= :now)
+           or exists (select 1 from audit_stale join client on client.id = audit_stale.client_id
+                      where client.directory_id = directory.id)
+           or exists (select 1 from failing_duty where failing_duty.directory_id = directory.id)
+    from directory
+    left join ledger_head on ledger_head.directory_id = directory.id
+    left join notice_round on notice_round.directory_id = directory.id
+    order by told_at nulls first, slug
+""").columns(slug=sa.Text, news=sa.Boolean)
+
+
+def directories(session: Session, now: datetime) -> list[tuple[str, bool]]:
+    """Return each directory, and whether something is new in it: changed, come due, or failed; the one that was told of
+    longest ago first.
+    """
+    return [(slug, news) for slug, news in session.execute(_DIRECTORIES, {"now": now})]
