@@ -49,3 +49,13 @@ export function placesNamed(text: string, may: (operation: string) => boolean): 
   const fits = (place: Place) => wanted.every((begins) => wordsOf(place.name).some((word) => word.startsWith(begins)));
   return PLACES.filter((place) => (!place.needs || may(place.needs)) && fits(place)).slice(0, MOST);
 }
+
+/** Return the pages that an address may have meant at which nothing is: those named like its last words, then like others. */
+export function placesFor(path: string, may: (operation: string) => boolean): Place[] {
+  const words = wordsOf(path)
+    .filter((word) => word.length > 2)
+    .reverse();
+  const called = words.flatMap((word) => PLACES.filter((place) => place.page === word && (!place.needs || may(place.needs))));
+  const near = words.flatMap((word) => placesNamed(word, may));
+  return [...new Set([...called, ...near])].slice(0, MOST);
+}

@@ -1,8 +1,24 @@
 <script setup lang="ts">
+// An address at which nothing is: the pages that it may have meant, by its words.
+import { computed } from "vue";
+import { useRoute } from "vue-router";
+import { can } from "@/api/session";
+import { placesFor } from "@/frame/places";
 import PageHead from "@/ui/PageHead.vue";
+
+const route = useRoute();
+const places = computed(() => placesFor(route.path, can));
 </script>
 
 <template>
   <PageHead title="Nothing is at this address" />
-  <p>It may have been mistyped. <RouterLink to="/clients">All clients</RouterLink> are one step away.</p>
+  <p>
+    It may have been mistyped, or be of another directory. <template v-if="places.length">You may want to go to:</template>
+    <template v-else>The pages that you may see are on the left.</template>
+  </p>
+  <ul>
+    <li v-for="place in places" :key="place.page">
+      <RouterLink :to="{ name: place.page }">{{ place.name }}</RouterLink>
+    </li>
+  </ul>
 </template>
