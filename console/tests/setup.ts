@@ -1,13 +1,15 @@
 // What a browser has and this one lacks, before anything of the console is read. The files of a worker share a page, which
 // takes longer to make than most of them; what one of them keeps in a module is nothing to the next.
-import { enableAutoUnmount } from "@vue/test-utils";
+import { disableAutoUnmount, enableAutoUnmount } from "@vue/test-utils";
 import { afterEach, vi } from "vitest";
+
+// What a test leaves mounted still waits for something when the page of all tests is gone. Of each file anew.
+disableAutoUnmount();
+enableAutoUnmount(afterEach);
 
 const page = globalThis as typeof globalThis & { prepared?: true };
 if (!page.prepared) {
   page.prepared = true;
-  // What a test leaves mounted still waits for something when the page of all tests is gone.
-  enableAutoUnmount(afterEach);
   // A browser reads an address without a host as one of the page's own.
   globalThis.Request = class extends Request {
     constructor(input: RequestInfo | URL, init?: RequestInit) {
