@@ -183,17 +183,18 @@ def test_a_bounded_grant_weighs_its_share_of_the_objects() -> None:
 
 
 @given(
-    changes=st.lists(st.tuples(st.integers(0, 40), st.integers(-5, 5), st.integers(-5, 5)), max_size=12),
+    changes=st.lists(st.tuples(st.integers(-9, 40), st.integers(-5, 5), st.integers(-5, 5)), max_size=12),
     days=st.integers(1, 50),
 )
 def test_a_trend_is_the_sum_of_the_changes_up_to_each_day(changes: list[tuple[int, int, int]], days: int) -> None:
+    """What a clock that was ahead noted under a day to come counts from today on."""
     until = date(2026, 3, 1)
     rows = [(until - timedelta(days=back), float(granted), float(unused)) for back, granted, unused in changes]
     found = trend(rows, until, days)
     for day, one in found:
-        assert one.granted_weight == sum(granted for at, granted, _ in rows if at <= day)
-        assert one.unused_weight == sum(unused for at, _, unused in rows if at <= day)
-    assert len(found) == (min(days, max(back for back, *_ in changes) + 1) if changes else 0)
+        assert one.granted_weight == sum(granted for at, granted, _ in rows if min(at, until) <= day)
+        assert one.unused_weight == sum(unused for at, _, unused in rows if min(at, until) <= day)
+    assert len(found) == (min(days, max(max(back, 0) for back, *_ in changes) + 1) if changes else 0)
 
 
 # Ways to take things over

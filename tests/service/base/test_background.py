@@ -20,7 +20,7 @@ from jamb.core.errors import TooManyTries
 from jamb.service.config.settings import Settings
 from jamb.service.costly_work import Turns
 from jamb.service.running import background
-from jamb.service.running.background import Background
+from jamb.service.running.background import Background, ended_by_itself
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 from jamb.service.work import queue
@@ -33,6 +33,34 @@ async def until(happened: Callable[[], bool]) -> None:
     async with asyncio.timeout(60):
         while not happened():  # noqa: ASYNC110 - what is looked at tells nobody
             await asyncio.sleep(0.01)
+
+
+def test_work_that_tidies_up_is_cancelled_once_and_has_a_time_to_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(background, "CANCEL_AGAIN_SECONDS", 0.01)
+    ended: list[str] = []
+
+    async def tidy(name: str, seconds: float) -> None:
+        try:
+            await asyncio.Event().wait()
+        except asyncio.CancelledError:
+            await asyncio.sleep(seconds)
+            ended.append(name)
+            raise
+
+    async def stop(name: str, seconds: float) -> float:
+        began = asyncio.get_running_loop().time()
+        async with Background().doing(name, lambda: ended_by_itself(tidy(name, seconds), 0.5)):
+            await asyncio.sleep(0)
+            await asyncio.sleep(0)
+        return asyncio.get_running_loop().time() - began
+
+    async def watch() -> None:
+        await stop("in time", 0.1)
+        assert ended == ["in time"]
+        assert await stop("never", 60) < 30
+        assert ended == ["in time"]
+
+    in_own_loop(watch())
 
 
 def test_work_that_ends_is_begun_again_counted_and_unwell_until_it_goes_on(monkeypatch: pytest.MonkeyPatch) -> None:

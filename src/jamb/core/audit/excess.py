@@ -70,11 +70,13 @@ def excess_at(place: ResourcePicture, now: datetime, observation: timedelta) -> 
 
 
 def trend(changes: Iterable[tuple[date, float, float]], until: date, days: int) -> list[tuple[date, Excess]]:
-    """Return the excess at the end of each of the last days. `changes`: by how much both weights rose on a day.
+    """Return the excess at the end of each of the last days, until today. `changes`: by how much both weights rose on
+    a day.
 
-    Days before the first change are left out: nobody looked then.
+    Days before the first change are left out: nobody looked then. What a clock that was ahead noted under a day to come
+    has happened by now.
     """
-    rows = sorted(changes)
+    rows = sorted((min(day, until), granted, unused) for day, granted, unused in changes)
     if not rows:
         return []
     by_day: dict[date, tuple[float, float]] = {}

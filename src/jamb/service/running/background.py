@@ -9,8 +9,9 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import AsyncIterator, Callable, Coroutine
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
+from typing import Any
 
 import structlog
 
@@ -73,3 +74,22 @@ class Background:
             state.began_at, state.restarts = None, state.restarts + 1
             await asyncio.sleep(pause)
             pause = min(2 * pause, LONGEST_PAUSE_SECONDS)
+
+
+async def ended_by_itself(work: Coroutine[Any, Any, None], seconds: float) -> None:
+    """Do some work that tidies up when it is cancelled: it is cancelled once, however often this is, and has so long to
+    end.
+    """
+    task = asyncio.create_task(work)
+    try:
+        await asyncio.shield(task)
+    except asyncio.CancelledError:
+        ends = time.monotonic() + seconds
+        task.cancel()
+        while not task.done() and (left := ends - time.monotonic()) > 0:
+            with suppress(asyncio.CancelledError):
+                await asyncio.wait([task], timeout=left)
+        task.cancel()
+        if task.done() and not task.cancelled() and (error := task.exception()):
+            _log.info("it ended with an error as it was stopped", error=type(error).__name__)
+        raise

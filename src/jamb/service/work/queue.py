@@ -36,6 +36,7 @@ from jamb.actions.notices.rounds import directories_to_visit
 from jamb.core.directory.duties import Duty
 from jamb.core.errors import ClockWrong, WorldFailure
 from jamb.service.config.settings import Settings
+from jamb.service.running.background import ended_by_itself
 from jamb.service.running.process_counts import ROUNDS
 from jamb.service.runtime import POOL_TIMEOUT_SECONDS, RECONNECT_SECONDS, Runtime
 from jamb.service.work.mails import Mailer, send_mails
@@ -45,6 +46,8 @@ from jamb.store.connections.outages import reason_of
 
 _log = structlog.get_logger("jamb.work")
 _AGAIN_SECONDS = 3.0
+# So long a round has to end when the process does.
+_ROUND_ENDS_SECONDS = 3.0
 _QUEUE, _MAIL_QUEUE = "rounds", "mail"
 
 
@@ -201,13 +204,15 @@ async def working(runtime: Runtime) -> None:
         app = make_queue(runtime)
         try:
             async with app.open_async():
-                await app.run_worker_async(
+                worker = app.run_worker_async(
                     queues=queues,
                     install_signal_handlers=False,
                     concurrency=4,
                     delete_jobs="always",
-                    shutdown_graceful_timeout=3,
+                    shutdown_graceful_timeout=_ROUND_ENDS_SECONDS,
                 )
+                # What a round did is noted before its connection is closed.
+                await ended_by_itself(worker, _ROUND_ENDS_SECONDS + 1)
         except (exceptions.ProcrastinateException, psycopg.Error, OSError) as error:
             task = asyncio.current_task()
             if task is not None and task.cancelling():
