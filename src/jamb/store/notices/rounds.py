@@ -77,9 +77,9 @@ _DIRECTORIES = sa.text("""
            notice_round.directory_id is null
            or ledger_head.sequence <> notice_round.sequence
            or exists (select 1 from audit_state where audit_state.directory_id = directory.id and next_at <= :now)
-           or exists (select 1 from audit_stale join client on client.id = audit_stale.client_id
-                      where client.directory_id = directory.id)
-           or exists (select 1 from failing_duty where failing_duty.directory_id = directory.id)
+           or directory.id in (
+               select client.directory_id from audit_stale join client on client.id = audit_stale.client_id)
+           or directory.id in (select directory_id from failing_duty)
     from directory
     left join ledger_head on ledger_head.directory_id = directory.id
     left join notice_round on notice_round.directory_id = directory.id
