@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { acting, count, grave, plural } from "@/ui/use/words";
+import { acting, count, grave, inOrder, plural } from "@/ui/use/words";
 
 test.each([
   ["berth", "berths"],
@@ -24,4 +24,8 @@ test("whom a permission is for is said without a kind's name", () => {
   expect(acting("application")).toBe("as itself");
   expect(acting("delegated", "Pia Nowicki")).toBe("for Pia Nowicki");
   expect(acting("delegated")).toBe("for whoever is signed in");
+});
+
+test("names come as they are counted", () => {
+  expect(inOrder(["south-10", "south-2", "north-1", "south-1"])).toEqual(["north-1", "south-1", "south-2", "south-10"]);
 });

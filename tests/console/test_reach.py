@@ -50,6 +50,15 @@ def asked(world: World) -> dict[str, Any]:
     return {"client": made.id, "request": request.id}
 
 
+def test_in_a_low_window_every_place_is_reached_by_the_mouse(open_console: Open) -> None:
+    with open_console("steward") as page:
+        page.set_viewport_size({"width": 1280, "height": 360})
+        for place, heading in (("Audit", "Audit"), ("Directory", "Quillhaven Port Authority")):
+            page.get_by_role("navigation").get_by_role("link", name=place, exact=True).click(timeout=10_000)
+            page.get_by_role("heading", name=heading, level=1).wait_for()
+        page.get_by_role("button", name="Sign out").click(timeout=10_000)
+
+
 def test_no_page_moves_sideways_at_any_width(open_console: Open, asked: dict[str, Any]) -> None:
     with open_console("steward") as page:
         # Exact times are the longer ones.

@@ -174,8 +174,10 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
   padding: var(--s4) 0;
   z-index: 5;
 }
+/* In a low window both parts move within themselves, and neither is squeezed away. */
 .rail ul {
   overflow-y: auto;
+  min-height: min(272px, 40vh);
 }
 ul a {
   display: block;
@@ -206,6 +208,7 @@ ul a.on {
 }
 .foot {
   margin-top: auto;
+  overflow-y: auto;
   padding: 0 var(--s4);
   display: grid;
   gap: 2px;
@@ -275,6 +278,7 @@ kbd {
   .rail ul,
   .rail .foot {
     grid-column: 1 / -1;
+    min-height: 0;
   }
   .rail .shut {
     display: none;

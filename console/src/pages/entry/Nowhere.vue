@@ -16,9 +16,15 @@ const places = computed(() => placesFor(route.path, can));
     It may have been mistyped, or be of another directory. <template v-if="places.length">You may want to go to:</template>
     <template v-else>The pages that you may see are on the left.</template>
   </p>
-  <ul>
+  <ul class="places">
     <li v-for="place in places" :key="place.page">
       <RouterLink :to="{ name: place.page }">{{ place.name }}</RouterLink>
     </li>
   </ul>
 </template>
+
+<style scoped>
+.places {
+  margin-top: var(--s2);
+}
+</style>

@@ -12,7 +12,7 @@ import { useSome } from "@/ui/use/some";
 import FindSome from "@/ui/forms/FindSome.vue";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { count, plural } from "@/ui/use/words";
+import { count, inOrder, plural } from "@/ui/use/words";
 
 const props = defineProps<{ resource: string; objectName: string }>();
 const { data, error } = useCollections(() => props.resource);
@@ -139,7 +139,7 @@ const save = () =>
             </td>
             <td class="num">{{ one.size }}</td>
             <td class="small free soft">
-              {{ one.objects.slice(0, 18).join(", ")
+              {{ inOrder(one.objects).slice(0, 18).join(", ")
               }}<template v-if="one.objects.length > 18"> and {{ one.objects.length - 18 }} more</template>
             </td>
           </tr>
@@ -151,7 +151,7 @@ const save = () =>
           class="plain-input"
           type="search"
           :aria-label="`Where does this ${objectName} belong?`"
-          :placeholder="`Where does a ${objectName} belong?`"
+          :placeholder="`Where does this ${objectName} belong?`"
         />
         <span v-if="wanted.trim()" role="status">{{
           lies.length ? `${wanted.trim()} lies in ${lies.join(", ")}` : `${wanted.trim()} lies in no collection`
@@ -178,6 +178,9 @@ textarea {
   font-size: 12.5px;
   width: 100%;
   font-weight: 400;
+}
+.row input {
+  width: min(320px, 100%);
 }
 .waits {
   border-left: 4px solid var(--wait);

@@ -69,3 +69,7 @@ export function pagesOf(client: { client_uri: string; policy_uri: string; tos_ur
   ];
   return named.filter(([, address]) => address);
 }
+
+const asCounted = new Intl.Collator("en", { numeric: true });
+/** Return names as people count them: berth-2 before berth-10. */
+export const inOrder = (names: readonly string[]): string[] => [...names].sort(asCounted.compare);
