@@ -171,13 +171,20 @@ test("of many collections some are shown, others are found, and what is chosen s
   }));
   const answer = { object_name: "berth", objects: 3000, collections: many };
   await signedIn([], { "GET /api/v1/directories/alder/resources/many/collections": answer });
-  const props = { resource: "many", label: "Where", modelValue: { kind: "only", collections: ["unit-7"] } };
+  const props = { resource: "many", label: "Where", modelValue: { kind: "only", collections: ["unit-77"] } };
   const { page } = await shown(ReachEditor, props);
   const boxes = () => page.findAll("[role=checkbox]").map((box) => box.text());
-  await vi.waitFor(() => expect(boxes()).toHaveLength(50));
+  await vi.waitFor(() => expect(boxes()).toHaveLength(51));
   expect(page.get(".find [role=status]").text()).toBe("The first 50 of 3,000: type more to find the others.");
-  await page.get("input[type=search]").setValue("unit 2999");
-  expect(boxes().map((text) => text.split(" unit-")[0])).toEqual(["Unit 7", "Unit 2999"]);
+  expect(page.get("[role=status]").text()).toBe("1 of 3,000 berths");
+  const names = () => boxes().map((text) => text.split(" unit-")[0]);
+  await page.get("input[type=search]").setValue("unit 76");
+  expect(names().slice(0, 2)).toEqual(["Unit 77", "Unit 76"]);
+  await page.get("input[type=search]").setValue("unit 77");
+  expect(names().slice(0, 2)).toEqual(["Unit 77", "Unit 770"]);
+  // It stands within forms: whoever presses Enter looks for something, and sends nothing.
+  const enter = new KeyboardEvent("keydown", { key: "Enter", bubbles: true, cancelable: true });
+  expect(page.get("input[type=search]").element.dispatchEvent(enter)).toBe(false);
 });
 
 test("a choice that is taken back is none", async () => {

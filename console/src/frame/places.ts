@@ -36,10 +36,12 @@ const wordsOf = (text: string): string[] =>
     .split(/[^\p{L}\p{N}]+/u)
     .filter(Boolean);
 
+const shows = (place: Place, may: (operation: string) => boolean): boolean => !place.needs || may(place.needs);
+
 /** Return some pages by their routes, in that order: those that show this person anything. */
 export function placesAt(pages: readonly string[], may: (operation: string) => boolean): Place[] {
   const found = pages.map((page) => PLACES.find((place) => place.page === page)!);
-  return found.filter((place) => !place.needs || may(place.needs));
+  return found.filter((place) => shows(place, may));
 }
 
 /** Return the first few pages of whose name each of these words begins one. */
@@ -47,15 +49,20 @@ export function placesNamed(text: string, may: (operation: string) => boolean): 
   const wanted = wordsOf(text);
   if (!wanted.length) return [];
   const fits = (place: Place) => wanted.every((begins) => wordsOf(place.name).some((word) => word.startsWith(begins)));
-  return PLACES.filter((place) => (!place.needs || may(place.needs)) && fits(place)).slice(0, MOST);
+  return PLACES.filter((place) => shows(place, may) && fits(place)).slice(0, MOST);
 }
 
-/** Return the pages that an address may have meant at which nothing is: those named like its last words, then like others. */
+// Where everybody may begin.
+const FIRST = ["today", "clients", "applications"];
+
+/** Return the pages that an address may have meant at which nothing is: those named like its last words, then like others;
+ *  the first pages where it is like none. */
 export function placesFor(path: string, may: (operation: string) => boolean): Place[] {
   const words = wordsOf(path)
     .filter((word) => word.length > 2)
     .reverse();
-  const called = words.flatMap((word) => PLACES.filter((place) => place.page === word && (!place.needs || may(place.needs))));
+  const called = words.flatMap((word) => PLACES.filter((place) => place.page === word && shows(place, may)));
   const near = words.flatMap((word) => placesNamed(word, may));
-  return [...new Set([...called, ...near])].slice(0, MOST);
+  const found = [...new Set([...called, ...near])].slice(0, MOST);
+  return found.length ? found : placesAt(FIRST, may);
 }

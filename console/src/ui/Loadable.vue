@@ -13,7 +13,7 @@ defineProps<{ loading: boolean; error: unknown; ready: boolean; lines?: number; 
   <ProblemNote v-if="error" :error="error" :retry="retry" />
   <slot v-if="ready" />
   <div v-else-if="loading && !error" class="waiting" role="status" :style="{ minHeight: `${(lines ?? 6) * 36}px` }">
-    <span class="visually-hidden">{{ say("shared.reading") }}</span>
+    <span class="soft">{{ say("shared.reading") }}</span>
     <NSkeleton v-for="line in (lines ?? 6) - 1" :key="line" aria-hidden="true" :width="`${92 - ((line * 29) % 41)}%`" :height="12" />
   </div>
 </template>

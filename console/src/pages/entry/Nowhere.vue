@@ -12,10 +12,7 @@ const places = computed(() => placesFor(route.path, can));
 
 <template>
   <PageHead title="Nothing is at this address" />
-  <p>
-    It may have been mistyped, or be of another directory. <template v-if="places.length">You may want to go to:</template>
-    <template v-else>The pages that you may see are on the left.</template>
-  </p>
+  <p>It may have been mistyped, or be of another directory. You may want to go to:</p>
   <ul class="places">
     <li v-for="place in places" :key="place.page">
       <RouterLink :to="{ name: place.page }">{{ place.name }}</RouterLink>

@@ -8,7 +8,16 @@ const wanted = defineModel<string>({ required: true });
 
 <template>
   <div v-if="all > shown || wanted" class="row find">
-    <input v-model="wanted" class="plain-input" type="search" :aria-label="label" :placeholder="label" maxlength="100" />
+    <!-- Within a form, too, Enter only looks: it sends nothing. -->
+    <input
+      v-model="wanted"
+      class="plain-input"
+      type="search"
+      :aria-label="label"
+      :placeholder="label"
+      maxlength="100"
+      @keydown.enter.prevent
+    />
     <span role="status" class="soft small">
       <template v-if="!found">Nothing matches.</template>
       <template v-else-if="found > shown"

@@ -6,7 +6,7 @@ import { type ReachChoice } from "@/api/reads/consent";
 import { useCollections } from "@/api/reads/resources";
 import FindSome from "@/ui/forms/FindSome.vue";
 import { useSome } from "@/ui/use/some";
-import { plural } from "@/ui/use/words";
+import { figure, plural } from "@/ui/use/words";
 
 const props = defineProps<{ resource: string; label: string }>();
 const reach = defineModel<ReachChoice>({ required: true });
@@ -29,10 +29,10 @@ const {
   () => data.value?.collections,
   (one) => `${one.title} ${one.path}`,
 );
-// What is chosen stays in sight, whatever is looked for.
+// What is chosen stays in sight, whatever is looked for: above what is found, where it is not among that.
 const listed = computed(() => {
-  const inSight = new Set([...shown.value.map((one) => one.path), ...chosen.value]);
-  return (data.value?.collections ?? []).filter((one) => inSight.has(one.path));
+  const among = new Set(shown.value.map((one) => one.path));
+  return [...(data.value?.collections ?? []).filter((one) => chosen.value.has(one.path) && !among.has(one.path)), ...shown.value];
 });
 const members = (paths: Iterable<string>) => {
   const wanted = [...paths];
@@ -62,28 +62,25 @@ function flip(path: string, on: boolean): void {
         ><input type="radio" :name="id" :checked="reach.kind === kind" @change="way(kind)" /> {{ word }}</label
       >
       <span class="soft small" role="status">{{
-        reach.kind !== "everywhere" && !chosen.size ? "choose at least one collection" : `${covered} of ${data.objects} ${what}`
+        reach.kind !== "everywhere" && !chosen.size
+          ? "choose at least one collection"
+          : `${figure(covered)} of ${figure(data.objects)} ${what}`
       }}</span>
     </div>
-    <FindSome
-      v-if="reach.kind !== 'everywhere'"
-      v-model="wanted"
-      label="Find a collection"
-      :shown="shown.length"
-      :found="found"
-      :all="there"
-    />
-    <ul v-if="reach.kind !== 'everywhere'" class="tree">
-      <li v-for="one in listed" :key="one.path" :style="{ paddingLeft: `${one.path.split('/').length * 18 - 18}px` }">
-        <NCheckbox
-          :checked="chosen.has(one.path) || above(one.path)"
-          :disabled="above(one.path)"
-          @update:checked="(on: boolean) => flip(one.path, on)"
-        >
-          {{ one.title }} <code class="soft">{{ one.path }}</code> <span class="soft small">{{ one.size }}</span>
-        </NCheckbox>
-      </li>
-    </ul>
+    <template v-if="reach.kind !== 'everywhere'">
+      <FindSome v-model="wanted" label="Find a collection" :shown="shown.length" :found="found" :all="there" />
+      <ul class="tree">
+        <li v-for="one in listed" :key="one.path" :style="{ paddingLeft: `${one.path.split('/').length * 18 - 18}px` }">
+          <NCheckbox
+            :checked="chosen.has(one.path) || above(one.path)"
+            :disabled="above(one.path)"
+            @update:checked="(on: boolean) => flip(one.path, on)"
+          >
+            {{ one.title }} <code class="soft">{{ one.path }}</code> <span class="soft small">{{ one.size }}</span>
+          </NCheckbox>
+        </li>
+      </ul>
+    </template>
   </fieldset>
 </template>
 

@@ -49,6 +49,7 @@ const light: GlobalThemeOverrides = {
     popoverColor: "#fcfbf7",
     dividerColor: "#d9d2c2",
   },
+  Skeleton: { color: "#e8e2d4", colorEnd: "#ddd6c6" },
 };
 const dark: GlobalThemeOverrides = {
   common: {
@@ -72,6 +73,7 @@ const dark: GlobalThemeOverrides = {
     popoverColor: "#1d282e",
     dividerColor: "#2b3940",
   },
+  Skeleton: { color: "#1d282e", colorEnd: "#2b3940" },
 };
 
 export const naiveTheme = computed(() => (theme.value === "dark" ? darkTheme : null));
