@@ -81,8 +81,7 @@ LONG = (
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    places = {name: place for place, name in enumerate(LONG)}
-    items.sort(key=lambda item: next((places[name] for name in LONG if item.nodeid.startswith(name)), len(LONG)))
+    items.sort(key=lambda item: [not item.nodeid.startswith(name) for name in LONG])
 
 
 @pytest.fixture(autouse=True, scope="module")
