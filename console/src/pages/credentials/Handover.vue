@@ -23,9 +23,13 @@ const { busy, error, attempt } = useAttempt();
 
 const look = () =>
   attempt(async () => {
-    waiting.value = await must(api.POST("/api/v1/handovers/{handover}/look", { params, body: { key } }));
-    // Whoever comes after it was opened counts as a try, so that its sender hears of it.
-    if (waiting.value.state === "opened") await api.POST("/api/v1/handovers/{handover}/opening", { params, body: { key, passphrase: "" } });
+    const found = await must(api.POST("/api/v1/handovers/{handover}/look", { params, body: { key } }));
+    try {
+      // Whoever comes after it was opened counts as a try: before they read that, so that no closed page hides it.
+      if (found.state === "opened") await api.POST("/api/v1/handovers/{handover}/opening", { params, body: { key, passphrase: "" } });
+    } finally {
+      waiting.value = found;
+    }
   });
 const open = () =>
   attempt(
