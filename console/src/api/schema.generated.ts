@@ -9594,6 +9594,13 @@ export interface components {
         };
     };
     responses: {
+        /** @description It says what its caller has: `If-None-Match` named the `ETag` of an earlier answer (RFC 9110 section 13.1.2) */
+        Unchanged: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content?: never;
+        };
         /** @description What was sent cannot be read, or is refused */
         Problem400: {
             headers: {
@@ -10120,6 +10127,7 @@ export interface operations {
                     "application/json": components["schemas"]["Directory"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10155,6 +10163,7 @@ export interface operations {
                     "application/json": components["schemas"]["Audit"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10188,6 +10197,7 @@ export interface operations {
                 };
                 content?: never;
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10226,6 +10236,7 @@ export interface operations {
                     "application/json": components["schemas"]["DryRun"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10263,6 +10274,7 @@ export interface operations {
                     "application/json": components["schemas"]["Escalation"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10341,6 +10353,7 @@ export interface operations {
                     "application/json": components["schemas"]["RankedExcess"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10382,6 +10395,7 @@ export interface operations {
                     "application/json": components["schemas"]["ExcessOnDay"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10436,6 +10450,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_KeptFinding_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10472,6 +10487,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptFinding"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10551,6 +10567,7 @@ export interface operations {
                     "application/json": components["schemas"]["RemedyPreview"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10731,6 +10748,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_FindingGroup_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10766,6 +10784,7 @@ export interface operations {
                 };
                 content?: never;
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10889,6 +10908,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Client_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -10967,6 +10987,7 @@ export interface operations {
                     "application/json": components["schemas"]["Dossier"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -11223,6 +11244,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Attempt_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -11305,6 +11327,7 @@ export interface operations {
                     "application/json": components["schemas"]["WrittenCharter"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -11593,6 +11616,7 @@ export interface operations {
                     "application/json": components["schemas"]["Grant"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -11761,6 +11785,7 @@ export interface operations {
                     "application/json": components["schemas"]["User"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -11925,6 +11950,7 @@ export interface operations {
                     "application/json": components["schemas"]["Handover"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -12217,6 +12243,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReachSheet"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -12253,6 +12280,7 @@ export interface operations {
                     "application/json": components["schemas"]["Recipient"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -12292,6 +12320,7 @@ export interface operations {
                     "application/json": components["schemas"]["Refusals"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -12538,6 +12567,7 @@ export interface operations {
                     "application/json": components["schemas"]["Rightsizing"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -12747,6 +12777,7 @@ export interface operations {
                     "application/json": components["schemas"]["Rotation"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13041,6 +13072,7 @@ export interface operations {
                     "application/json": components["schemas"]["Sheet"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13181,6 +13213,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_DirectoryGrant_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13216,6 +13249,7 @@ export interface operations {
                     "application/json": components["schemas"]["FailingDuty"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13258,6 +13292,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Group_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13377,6 +13412,7 @@ export interface operations {
                     "application/json": components["schemas"]["InitialAccess"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13539,6 +13575,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_LedgerEntry_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13574,6 +13611,7 @@ export interface operations {
                     "application/json": components["schemas"]["Verification"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13609,6 +13647,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptFinding"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13644,6 +13683,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewWithItems"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13686,6 +13726,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Notice_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -13730,6 +13771,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Person_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14020,6 +14062,7 @@ export interface operations {
                     "application/json": components["schemas"]["SignInProvider"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14179,6 +14222,7 @@ export interface operations {
                     "application/json": components["schemas"]["Publisher"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14294,6 +14338,7 @@ export interface operations {
                     "application/json": components["schemas"]["OwnRecipientKey"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14368,6 +14413,7 @@ export interface operations {
                     "application/json": components["schemas"]["MayRegister"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14410,6 +14456,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Removed_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14490,6 +14537,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_ConsentRequest_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14526,6 +14574,7 @@ export interface operations {
                     "application/json": components["schemas"]["RequestDossier"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14611,6 +14660,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_ResourceLine_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14686,6 +14736,7 @@ export interface operations {
                     "application/json": components["schemas"]["Resource"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14816,6 +14867,7 @@ export interface operations {
                     "application/json": components["schemas"]["Collections"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14906,6 +14958,7 @@ export interface operations {
                     "application/json": components["schemas"]["Holders"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -14988,6 +15041,7 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15030,6 +15084,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Review_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15147,6 +15202,7 @@ export interface operations {
                     "application/json": components["schemas"]["Review"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15272,6 +15328,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_ReviewItem_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15313,6 +15370,7 @@ export interface operations {
                     "application/json": components["schemas"]["Revocations"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15348,6 +15406,7 @@ export interface operations {
                     "application/json": components["schemas"]["Role"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15601,6 +15660,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Assignment_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15645,6 +15705,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Rotation_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15729,6 +15790,7 @@ export interface operations {
                     "application/json": components["schemas"]["Page_Due_"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15771,6 +15833,7 @@ export interface operations {
                     "application/json": components["schemas"]["Week"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15809,6 +15872,7 @@ export interface operations {
                     "application/json": components["schemas"]["Found"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15877,6 +15941,7 @@ export interface operations {
                     "application/json": components["schemas"]["SigningKey"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -15997,6 +16062,7 @@ export interface operations {
                     "application/json": components["schemas"]["Today"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -16071,6 +16137,7 @@ export interface operations {
                     "application/json": components["schemas"]["Webhook"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -16188,6 +16255,7 @@ export interface operations {
                     "application/json": components["schemas"]["DeadEvent"][];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];
@@ -16262,6 +16330,7 @@ export interface operations {
                     "application/json": components["schemas"]["Whoami"];
                 };
             };
+            304: components["responses"]["Unchanged"];
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
             403: components["responses"]["Problem403"];

@@ -148,3 +148,27 @@ def test_what_is_long_goes_compressed_to_whoever_takes_it_so(world: World) -> No
                 "Content-Encoding" not in http.get(f"{HERE}/resources/jamb", headers={"Accept-Encoding": takes}).headers
             )
         assert "Content-Encoding" not in http.get(f"{HERE}/publishers").headers
+
+
+def test_what_its_caller_has_is_not_sent_again(world: World) -> None:
+    made = world.client(asked=["berths.view"], secret=False)
+    with world.session("steward") as http, world.jamb("steward") as steward:
+        asks, whole = f"{HERE}/clients?q={made.name}", f"{HERE}/clients/{made.id}"
+        first = http.get(asks)
+        tag = first.headers["ETag"]
+        for named in (tag, tag.removeprefix("W/"), f'"other", {tag}', "*"):
+            again = http.get(asks, headers={"If-None-Match": named})
+            assert (again.status_code, again.content, again.headers["ETag"]) == (304, b"", tag)
+            assert {again.headers[name] for name in ("Cache-Control", "Vary")} == {"no-store", "Accept-Encoding"}
+            assert "Content-Type" not in again.headers
+        # What can be edited has its version as its tag, and the same one beside other credentials.
+        before = http.get(whole)
+        steward.secrets.issue(made.id)
+        after = http.get(whole, headers={"If-None-Match": before.headers["ETag"]})
+        assert (after.status_code, after.headers["ETag"]) == (200, before.headers["ETag"])
+        assert len(after.json()["credentials"]) == len(before.json()["credentials"]) + 1
+        changed = http.get(asks, headers={"If-None-Match": tag})
+        assert changed.status_code == 200
+        assert changed.headers["ETag"] != tag
+        refused = http.get(f"{HERE}/clients?limit=0", headers={"If-None-Match": "*"})
+        assert refused.status_code == 422

@@ -45,6 +45,7 @@ _REFUSED = {
     429: "Too often: `Retry-After` says when to come again",
     503: "The service or its database is busy or away: `Retry-After` says when to come again",
 }
+_UNCHANGED = "It says what its caller has: `If-None-Match` named the `ETag` of an earlier answer (RFC 9110 section 13.1.2)"
 # Nobody signs in to ask these.
 _OPEN = (
     "/api/v1/session",
@@ -115,17 +116,19 @@ def describe(app: FastAPI) -> dict[str, Any]:
             "token": {"type": "http", "scheme": "bearer", "bearerFormat": "JWT (RFC 9068)"},
             "session": {"type": "apiKey", "in": "cookie", "name": "jamb_session"},
         }
-        for path, operation in _operations(document):
+        for path, method, operation in _operations(document):
             _complete(path, operation)
+            if method == "get" and "security" in operation:
+                operation["responses"]["304"] = {"$ref": "#/components/responses/Unchanged"}
         app.openapi_schema = document
     return app.openapi_schema
 
 
-def _operations(document: Mapping[str, Any]) -> Iterator[tuple[str, dict[str, Any]]]:
+def _operations(document: Mapping[str, Any]) -> Iterator[tuple[str, str, dict[str, Any]]]:
     for path, methods in document["paths"].items():
         for method in _METHODS:
             if method in methods:
-                yield path, methods[method]
+                yield path, method, methods[method]
 
 
 def _complete(path: str, operation: dict[str, Any]) -> None:
@@ -160,11 +163,12 @@ def _strings(schema: dict[str, Any]) -> Iterator[dict[str, Any]]:
 def _responses() -> dict[str, Any]:
     problem = {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/Problem"}}}
     oauth = {**problem, "application/json": {"schema": {"$ref": "#/components/schemas/OAuthError"}}}
-    return {
+    refused = {
         f"{kind}{status}": {"description": words, "content": content}
         for kind, content in (("Problem", problem), ("OAuth", oauth))
         for status, words in _REFUSED.items()
     }
+    return {"Unchanged": {"description": _UNCHANGED}, **refused}
 
 
 _OAUTH_ERROR = {

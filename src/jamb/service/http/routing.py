@@ -28,6 +28,7 @@ from starlette.routing import compile_path
 from jamb.core.errors import Malformed, WrongMediaType
 from jamb.core.text import UnfitText, read_json, visible
 from jamb.service.http.compressed import compressed
+from jamb.service.http.unchanged import unchanged
 
 # Where a guard puts the door that it stands at, for a call whose body turns out to be wrong.
 DOOR = "jamb.door"
@@ -118,7 +119,9 @@ class JsonRoute(APIRoute):
             with door.opened() as values[act]:
                 found = endpoint(**values)
             made = self._answer(found, values)
-            return compressed(door.request, made) if isinstance(made, Response) else made
+            if not isinstance(made, Response):
+                return made
+            return unchanged(door.request, made) or compressed(door.request, made)
 
         return work
 
