@@ -121,8 +121,10 @@ def test_an_independent_client_proves_itself_by_its_key(world: World, signer: Si
         token = http.fetch_token(world.token_endpoint(), grant_type="client_credentials", resource=BERTHS)
     assert world.call_berths(token["access_token"]).status_code == 200
     metadata = patient.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
-    assert "private_key_jwt" in metadata["token_endpoint_auth_methods_supported"]
-    assert "ES256" in metadata["token_endpoint_auth_signing_alg_values_supported"]
+    for endpoint in ("token", "revocation", "introspection"):
+        # RFC 8414 section 2: where the method is named, its algorithms are.
+        assert "private_key_jwt" in metadata[f"{endpoint}_endpoint_auth_methods_supported"]
+        assert "ES256" in metadata[f"{endpoint}_endpoint_auth_signing_alg_values_supported"]
 
 
 def test_the_sheets_script_fetches_a_token_as_it_stands(world: World, signer: Signer, tmp_path: Path) -> None:

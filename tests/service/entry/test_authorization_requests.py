@@ -30,7 +30,7 @@ from tests.service.entry.roster import (
     redeemed,
     somebody,
 )
-from tests.world import World
+from tests.world import BERTHS, World
 
 
 class Signing:
@@ -88,6 +88,22 @@ def test_an_independent_library_asks_with_its_key(world: World, signing: Signing
         address, done = by_library(http, signing.client, "openid-client", scope, ASKED=asked, **named)
     assert members(address).keys() == {"client_id", "request_uri" if asked == "pushed" else "request"}
     assert (done["name"], done["active"], done["refused"]) == ("Oskar Pell", True, "invalid_grant")
+
+
+@pytest.mark.parametrize("proof", ["key", "secret"])
+def test_a_library_of_another_family_pushes_binds_and_judges_as_an_api(
+    world: World, signing: Signing, proof: str
+) -> None:
+    api, named, client = world.berths_url + "/berths", {"AUDIENCE": BERTHS}, made(world, "web", [BACK], ["berths.view"])
+    if proof == "key":
+        key = json.dumps(ECAlgorithm.to_jwk(signing.key, as_dict=True))
+        client, named = signing.client, {**named, "CLIENT_KEY": key, "KEY_ID": signing.jwk["kid"]}
+    with somebody(world) as http:
+        scope = "openid profile offline_access berths.view"
+        address, done = by_library(http, client, "openid4vc", scope, BOUND_AT=api, **named)
+    assert members(address).keys() == {"client_id", "request_uri"}
+    assert (done["kind"], done["opened"], done["client"]) == ("DPoP", 200, client.id)
+    assert "berths.view" in done["scope"].split()
 
 
 def test_what_is_pushed_is_asked_as_it_was_pushed(world: World, roster: Roster) -> None:

@@ -121,9 +121,14 @@ def read_proof(request: Request, form: Form) -> ClientProof:
 
 
 def _read_basic(encoded: str) -> tuple[str, str]:
-    """Return client id and secret (RFC 6749 section 2.3.1: each form-encoded, then RFC 7617)."""
+    """Return client id and secret (RFC 6749 section 2.3.1: each form-encoded, then RFC 7617).
+
+    Some clients leave the padding out, or use the alphabet of RFC 4648 section 5: it says the same.
+    """
+    text = encoded.strip().replace("-", "+").replace("_", "/").rstrip("=")
     try:
-        client_id, colon, secret = base64.b64decode(encoded.strip(), validate=True).decode().partition(":")
+        named = base64.b64decode(text + "=" * (-len(text) % 4), validate=True).decode()
+        client_id, colon, secret = named.partition(":")
         client_id, secret = unquote_plus(client_id, errors="strict"), unquote_plus(secret, errors="strict")
     except (binascii.Error, UnicodeDecodeError) as error:
         raise OAuthError("invalid_client", "The Authorization header cannot be read.", basic=True) from error

@@ -219,14 +219,18 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "acr_values_supported": list(CLASSES),
         "prompt_values_supported": ["none", "login", "consent", "select_account"],
         "token_endpoint_auth_methods_supported": [*proofs, "none"],
-        # RFC 8705.
-        "tls_client_certificate_bound_access_tokens": runtime.settings.client_certificates,
         "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
         "revocation_endpoint_auth_methods_supported": [*proofs, "none"],
+        "revocation_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
         "introspection_endpoint_auth_methods_supported": proofs,
+        "introspection_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
+        # RFC 9701 section 6.
         "introspection_signing_alg_values_supported": [ALGORITHM],
-        # RFC 9207.
+        # RFC 8705 section 3.3.
+        "tls_client_certificate_bound_access_tokens": runtime.settings.client_certificates,
+        # RFC 9449 section 5.1.
         "dpop_signing_alg_values_supported": list(dpop.ALGORITHMS),
+        # RFC 9207 section 3.
         "authorization_response_iss_parameter_supported": True,
         "request_parameter_supported": True,
         "request_object_signing_alg_values_supported": list(ALGORITHMS),
