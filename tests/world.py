@@ -111,10 +111,10 @@ class World:
         http.cookies.clear()
         return None
 
-    def token(self, role: str | None, directory: str = "quillhaven") -> str:
+    def token(self, role: str | None, directory: str = "quillhaven", *, anew: bool = False) -> str:
         """Return a person's access token, fetched as the command line does: by the device grant."""
         key = f"{role}@{directory}"
-        if key not in self._tokens:
+        if anew or key not in self._tokens:
             started = DeviceSignIn.start(self.base_url, directory)
             started.interval_seconds = 0.05
             with self.session(role, directory) as http:

@@ -2732,7 +2732,7 @@ export interface paths {
         put?: never;
         /**
          * Rotate Signing Key
-         * @description Publish a new key; it signs a quarter of an hour later, when every guard has read it.
+         * @description Publish a new key of an algorithm; it signs a quarter of an hour later, when every guard has read it.
          */
         post: operations["rotate_signing_key"];
         delete?: never;
@@ -5913,6 +5913,8 @@ export interface components {
         };
         /** KeyRotation */
         KeyRotation: {
+            /** @default ES256 */
+            algorithm: components["schemas"]["SigningAlgorithm"];
             /**
              * Reason
              * @default
@@ -7284,6 +7286,8 @@ export interface components {
             refresh_longest_days: number;
             /** Signing Key Days */
             signing_key_days: number;
+            /** Rs256 Access Tokens */
+            rs256_access_tokens: boolean;
             /** Session Seconds */
             session_seconds: number;
             /** Session Idle Seconds */
@@ -7363,6 +7367,8 @@ export interface components {
             refresh_longest_days?: number | null;
             /** Signing Key Days */
             signing_key_days?: number | null;
+            /** Rs256 Access Tokens */
+            rs256_access_tokens?: boolean | null;
             /** Session Seconds */
             session_seconds?: number | null;
             /** Session Idle Seconds */
@@ -8985,12 +8991,24 @@ export interface components {
             request: string;
         };
         /**
+         * SigningAlgorithm
+         * @description ES256: access tokens, and all else that Jamb's own parts read. RS256: what is said to a client of a person.
+         *
+         *     RS256 is what clients expect where nothing else was agreed (OpenID Connect Core section 2, Back-Channel Logout
+         *     section 2.4, RFC 9701 section 6); ES256 takes a tenth of its time.
+         * @enum {string}
+         */
+        SigningAlgorithm: "ES256" | "RS256";
+        /**
          * SigningKey
          * @description `id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing.
+         *
+         *     `algorithm`: ES256 signs access tokens (RS256 where the policy says so), RS256 what is said to people's clients.
          */
         SigningKey: {
             /** Id */
             id: string;
+            algorithm: components["schemas"]["SigningAlgorithm"];
             state: components["schemas"]["KeyState"];
             /**
              * Made At
@@ -9594,7 +9612,7 @@ export interface components {
         };
     };
     responses: {
-        /** @description It says what its caller has: `If-None-Match` named the `ETag` of an earlier answer (RFC 9110 section 13.1.2) */
+        /** @description It says what its caller has: `If-None-Match` named its `ETag` (RFC 9110 section 13.1.2) */
         Unchanged: {
             headers: {
                 [name: string]: unknown;

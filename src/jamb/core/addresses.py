@@ -38,6 +38,7 @@ REDIRECT_PATTERN = (
     rf"|[a-z][a-z0-9-]*(?:\.[a-z0-9-]+)+:(?://{_LABEL})?/[A-Za-z0-9_~-][A-Za-z0-9._~-]*{_SEGMENTS}){_QUERY}$"
 )
 _PORTS = {"https": 443, "http": 80}
+_ROOT = re.compile(r"(https?://[^/?#]+)/\Z")
 LONGEST_ADDRESS = 500
 
 
@@ -145,3 +146,12 @@ def host_as_read(text: str) -> tuple[str, str]:
     authority = (found["authority"] or "").rpartition("@")[2].lower()
     host = authority[1:].partition("]")[0] if authority.startswith("[") else authority.partition(":")[0]
     return found["scheme"].lower(), host.rstrip(".")
+
+
+def without_root(identifier: str) -> str:
+    """Return a web address without the slash that is all of its path: it names the same (RFC 3986 section 6.2.3).
+
+    Programs that read addresses by the URL standard of browsers add it by themselves.
+    """
+    root = _ROOT.match(identifier)
+    return root[1] if root else identifier

@@ -34,6 +34,7 @@ from jamb.service.http.middleware import AGED, CALLER
 from jamb.service.http.routing import DOOR
 from jamb.service.http.versions import IfMatch, IfNoneMatch, versions_in
 from jamb.service.idempotency import OnceKey, body_of, once
+from jamb.service.keys import algorithm_of
 from jamb.service.runtime import Runtime
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
@@ -164,14 +165,14 @@ def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime)
     try:
         read, claims = read_signed(token)
         header = read.header
-        kind, algorithm, kid = header.get("typ"), header.get("alg"), header.get("kid")
-        if kind not in ("at+jwt", "application/at+jwt") or algorithm != "ES256":
+        kind, kid = header.get("typ"), header.get("kid")
+        if kind not in ("at+jwt", "application/at+jwt"):
             raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
         fit = isinstance(kid, str) and not line_fault(kid)
         key = runtime.keyring.public(str(kid), str(directory.id)) if fit else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
-        if not jose.fits(read, "ES256", key):
+        if not jose.fits(read, algorithm_of(key), key):
             raise jose.NotGood("its signature does not fit")
         jose.judge(
             claims,

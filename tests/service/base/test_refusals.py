@@ -56,6 +56,11 @@ CASES: dict[str, tuple[Callable[[Jamb, Made], object], type[Exception], str]] = 
     "a name that no address can have": (resource("Locks and Weirs"), BadInput, "name"),
     "the name of Jamb's own API": (resource("jamb"), BadInput, "not Jamb's own API"),
     "an identifier with a fragment": (resource(identifier="https://locks.example/#a"), BadInput, "identifier"),
+    "an identifier with a slash that says nothing": (
+        resource(identifier="https://locks.example/"),
+        BadInput,
+        "identifier",
+    ),
     "an identifier that another has": (resource(identifier="https://berths.quillhaven.example"), Conflict, "berths"),
     "a permission that unlocks nothing known": (
         resource(permissions=[{"name": "a", "title": "A", "kinds": ["application"], "unlocks": ["fly"]}]),

@@ -84,6 +84,8 @@ def test_an_owner_waits_for_another_person_and_is_named_with_their_yes(world: Wo
         with pytest.raises(Conflict) as declined:
             registrar.clients.change_owners(made.id, add=[MAREN])
         assert approver.requests.decline(waiting(declined.value), "You have no need of it").state == "declined"
+        # Others find them without anything.
+        registrar.clients.change_owners(made.id, remove=[LOTTE])
     with world.jamb("auditor") as auditor:
         told = [(one.action, one.actor["name"]) for one in auditor.ledger.list(client=made.id)]
         assert ("agreement.requested", "Maren Oduya") in told

@@ -28,7 +28,6 @@ def client_of(roster: Roster, key: Jwk | None = None) -> OAuth2Client:
         auth=proof,
         redirect_uri=BACK,
         testing=True,
-        id_token_signed_response_alg="ES256",
         # It does not read this one from the metadata.
         device_authorization_endpoint=roster.metadata["device_authorization_endpoint"],
     )

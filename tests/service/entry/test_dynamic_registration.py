@@ -91,6 +91,9 @@ def test_what_is_registered_signs_people_in_once_somebody_consented(world: World
         assert {"client.registered", "permission.asked", "secret.issued"} <= set(told)
     issuer = f"{world.base_url}/d/quillhaven"
     metadata = patient.get(f"{issuer}/.well-known/openid-configuration").json()
+    for file in ("openid-configuration", "oauth-authorization-server"):
+        for address in (f"{issuer}/.well-known/{file}", f"{world.base_url}/.well-known/{file}/d/quillhaven"):
+            assert patient.get(address).json() == metadata, "RFC 8414 sections 3.1 and 5"
     client = Roster(made["client_id"], name, made["client_secret"], issuer, metadata)
     with somebody(world) as http:
         # Whoever made it chose all that is said of it: it learns of nobody who was not asked.

@@ -82,11 +82,13 @@ def test_one_library_discovers_signs_in_refreshes_and_gives_back(world: World, r
         told = jwt.decode(
             token["id_token"],
             keys.get_signing_key_from_jwt(token["id_token"]),
-            algorithms=["ES256"],
+            # What a client expects that was told of no other (OpenID Connect Core section 2).
+            algorithms=["RS256"],
             audience=roster.id,
             issuer=roster.issuer,
         )
         assert told["nonce"] == nonce
+        assert "RS256" in found["id_token_signing_alg_values_supported"], "Discovery section 3"
         half = hashlib.sha256(token["access_token"].encode()).digest()[:16]
         assert told["at_hash"] == base64.urlsafe_b64encode(half).rstrip(b"=").decode()
         who = client.get(found["userinfo_endpoint"]).raise_for_status().json()
@@ -94,6 +96,7 @@ def test_one_library_discovers_signs_in_refreshes_and_gives_back(world: World, r
         wait_until(lambda: world.call_berths(token["access_token"]).status_code == 200)
         fresh = client.refresh_token(found["token_endpoint"], refresh_token=token["refresh_token"])
         assert fresh["refresh_token"] != token["refresh_token"]
+        assert "id_token" not in fresh, "it tells of the sign-in, and came with it (section 12.2)"
         assert world.call_berths(fresh["access_token"]).status_code == 200
         asked = client.introspect_token(found["introspection_endpoint"], token=fresh["access_token"]).json()
         assert (asked["active"], asked["client_id"], asked["sub"]) == (True, roster.id, told["sub"])
@@ -586,7 +589,7 @@ def test_an_answer_about_a_token_is_signed_for_whoever_asks_where_that_is_wanted
         assert answer.headers["content-type"] == wanted["Accept"]
         assert jwt.get_unverified_header(answer.text)["typ"] == "token-introspection+jwt"
         key = keys.get_signing_key_from_jwt(answer.text)
-        told = jwt.decode(answer.text, key, algorithms=["ES256"], audience=roster.id, issuer=roster.issuer)
+        told = jwt.decode(answer.text, key, algorithms=["RS256"], audience=roster.id, issuer=roster.issuer)
         assert told["token_introspection"]["active"] is active
         # RFC 9701 section 8.1: it is no access token, for all that it is signed alike.
         assert world.call_berths(answer.text).status_code == 401

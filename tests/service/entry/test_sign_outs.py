@@ -49,7 +49,7 @@ class Hearing:
             jwt.decode(
                 one,
                 keys.get_signing_key_from_jwt(one),
-                algorithms=["ES256"],
+                algorithms=["RS256"],
                 audience=roster.id,
                 issuer=roster.issuer,
                 options={"require": ["iss", "aud", "iat", "exp", "jti", "events", "sub", "sid"]},

@@ -36,8 +36,10 @@ def test_a_token_says_what_rfc_9068_asks_for(world: World, granted: Made) -> Non
     assert body["token_type"] == "Bearer"
     assert body["expires_in"] == 600
     jwks = patient.get(f"{world.base_url}/d/quillhaven/jwks").json()
+    assert {key["alg"] for key in jwks["keys"]} == {"ES256", "RS256"}
     header = jwt.get_unverified_header(body["access_token"])
-    assert header == {"typ": "at+jwt", "alg": "ES256", "kid": jwks["keys"][0]["kid"]}
+    newest = next(key["kid"] for key in jwks["keys"] if key["alg"] == "ES256")
+    assert header == {"typ": "at+jwt", "alg": "ES256", "kid": newest}
     key = jwt.PyJWKSet.from_dict(jwks)[header["kid"]]
     claims = jwt.decode(
         body["access_token"], key, algorithms=["ES256"], audience=BERTHS, issuer=f"{world.base_url}/d/quillhaven"
@@ -45,6 +47,24 @@ def test_a_token_says_what_rfc_9068_asks_for(world: World, granted: Made) -> Non
     assert claims["sub"] == claims["client_id"] == granted.id
     assert claims["scope"] == body["scope"] == "berths.assign berths.view", "what is implied is in the token too"
     assert claims["exp"] - claims["iat"] == 600
+
+
+def test_access_tokens_are_signed_by_rs256_where_the_policy_says_so(world: World, granted: Made) -> None:
+    """RFC 9068 section 2.1: for APIs that read nothing else."""
+    with world.jamb("steward") as steward:
+        steward.change_policy(rs256_access_tokens=True)
+        try:
+            token = world.ask_token(granted).json()["access_token"]
+            assert jwt.get_unverified_header(token)["alg"] == "RS256"
+            assert world.call_berths(token).status_code == 200
+            person = world.token("auditor", anew=True)
+            assert jwt.get_unverified_header(person)["alg"] == "RS256"
+            whoami = f"{world.base_url}/api/v1/directories/quillhaven/whoami"
+            assert patient.get(whoami, headers={"Authorization": f"Bearer {person}"}).status_code == 200
+        finally:
+            steward.change_policy(rs256_access_tokens=False)
+    assert jwt.get_unverified_header(world.ask_token(granted).json()["access_token"])["alg"] == "ES256"
+    assert world.call_berths(token).status_code == 200, "what was signed before counts still"
 
 
 def test_no_two_tokens_share_an_id(world: World, granted: Made) -> None:
@@ -108,8 +128,8 @@ WRONG: dict[str, tuple[dict[str, str], int, str, str, str]] = {
         "no resource",
         "unknown-resource",
     ),
-    "a slash after the resource": (
-        {"resource": BERTHS + "/"},
+    "two slashes after the resource": (
+        {"resource": BERTHS + "//"},
         400,
         "invalid_target",
         "no resource",
@@ -148,6 +168,12 @@ def test_a_wrong_request_ends_in_the_rfcs_error_and_leaves_a_record(
         assert failures_of(world, granted) == before + 1, "a failure is committed before it is answered"
         assert recorded[0]["outcome"] == outcome
         assert recorded[0]["remedy"]
+
+
+def test_a_resource_is_known_with_the_slash_that_browsers_add(world: World, granted: Made) -> None:
+    """RFC 3986 section 6.2.3; the token names it as it is registered, and as guards compare it."""
+    token = world.ask_token(granted, resource=BERTHS + "/").raise_for_status().json()["access_token"]
+    assert jwt.decode(token, options={"verify_signature": False})["aud"] == BERTHS
 
 
 def failures_of(world: World, made: Made) -> int:

@@ -142,9 +142,10 @@ async function verify(): Promise<void> {
             </dd>
             <dt>Access token lifetime</dt>
             <dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
-            <dt>Signing key</dt>
+            <dt>Signing keys</dt>
             <dd>
-              {{ data.policy.signing_key_days ? `replaced every ${data.policy.signing_key_days} days` : "until somebody rotates it" }}
+              {{ data.policy.rs256_access_tokens ? "RS256 for access tokens; " : ""
+              }}{{ data.policy.signing_key_days ? `replaced every ${data.policy.signing_key_days} days` : "until somebody rotates it" }}
             </dd>
             <dt>Sign-in lifetime</dt>
             <dd>

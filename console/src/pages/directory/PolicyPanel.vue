@@ -54,6 +54,7 @@ const FLAGS: { name: FlagName; label: string }[] = [
   { name: "second_factor", label: "Second factor at sign-in, for whoever has a role" },
   { name: "passkey", label: "Passkey at sign-in, for whoever has a role" },
   { name: "top_role_for_clients", label: "Roles that hold everything, for clients" },
+  { name: "rs256_access_tokens", label: "Access tokens signed by RS256, for APIs that read no ES256" },
 ];
 const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;
 

@@ -2,7 +2,7 @@
 // The keys that sign the directory's tokens: which one signs, which comes; another one at once, or one withdrawn.
 import { NButton } from "naive-ui";
 import { ref } from "vue";
-import { api, must } from "@/api/client";
+import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useSigningKeys, useStale } from "@/api/reads/directory";
 import Moment from "@/ui/Moment.vue";
@@ -18,6 +18,8 @@ const { busy, error: failed, attempt } = useAttempt();
 // "rotate", or the key that is to be withdrawn.
 const sure = ref("");
 const reason = ref("");
+const algorithm = ref<Schemas["SigningAlgorithm"]>("ES256");
+const SIGNS: Record<Schemas["SigningAlgorithm"], string> = { ES256: "access tokens", RS256: "ID tokens" };
 const STATES: Record<string, { tone: Tone; word: string }> = {
   coming: { tone: "wait", word: "signs soon" },
   signs: { tone: "live", word: "signs" },
@@ -28,12 +30,16 @@ const STATES: Record<string, { tone: Tone; word: string }> = {
 const ask = (what: string) => {
   sure.value = sure.value === what ? "" : what;
   reason.value = "";
+  algorithm.value = "ES256";
 };
 const path = () => ({ directory: directory.value });
 const rotate = () =>
   attempt(async () => {
     await must(
-      api.POST("/api/v1/directories/{directory}/signing-keys", { params: { path: path() }, body: { reason: reason.value.trim() } }),
+      api.POST("/api/v1/directories/{directory}/signing-keys", {
+        params: { path: path() },
+        body: { algorithm: algorithm.value, reason: reason.value.trim() },
+      }),
     );
     sure.value = "";
     await stale();
@@ -63,6 +69,12 @@ const withdraw = (key: string) =>
     <ProblemNote v-if="failed" :error="failed" />
     <form v-if="sure === 'rotate'" class="card stack" @submit.prevent="rotate">
       <p>A new key is published now and signs in a quarter of an hour, when every API has read it. Tokens of before go on.</p>
+      <fieldset class="row plain">
+        <legend>What it signs</legend>
+        <label v-for="(words, one) in SIGNS" :key="one"
+          ><input v-model="algorithm" type="radio" name="algorithm" :value="one" /> {{ words }} ({{ one }})</label
+        >
+      </fieldset>
       <TextField v-model="reason" label="Reason" hint="for the ledger; may be empty" :longest="500" />
       <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Publish another key</NButton></div>
     </form>
@@ -70,6 +82,7 @@ const withdraw = (key: string) =>
       <thead>
         <tr>
           <th scope="col">Key</th>
+          <th scope="col">Signs</th>
           <th scope="col">State</th>
           <th scope="col">Made</th>
           <th scope="col">Signs from</th>
@@ -81,6 +94,9 @@ const withdraw = (key: string) =>
           <tr>
             <td>
               <code>{{ one.id }}</code>
+            </td>
+            <td class="nowrap">
+              {{ SIGNS[one.algorithm] }} <span class="soft small">{{ one.algorithm }}</span>
             </td>
             <td><StateWord :tone="STATES[one.state]?.tone ?? 'gone'" :word="STATES[one.state]?.word ?? one.state" /></td>
             <td class="nowrap"><Moment :at="one.made_at" /></td>
@@ -98,7 +114,7 @@ const withdraw = (key: string) =>
             </td>
           </tr>
           <tr v-if="sure === one.id">
-            <td colspan="5">
+            <td colspan="6">
               <form class="stack" @submit.prevent="withdraw(one.id)">
                 <p>
                   For a key that somebody else may have. Every token that it signed is refused: by APIs within a minute. Clients fetch new

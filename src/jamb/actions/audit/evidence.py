@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from jamb.actions.base.act import Act
-from jamb.core.directory.signing_keys import published_of
+from jamb.core.directory.signing_keys import SigningAlgorithm, published_of
 from jamb.core.errors import NotFound
 from jamb.core.reach.details import reach_of
 from jamb.store.audit import client_facts as pictures
@@ -47,7 +47,7 @@ def ground(act: Act) -> Ground:
             act.directory.name,
             act.slug,
             act.backend.issuer(act.slug),
-            signing_key(session, act.directory.id, act.now).kid,
+            signing_key(session, act.directory.id, SigningAlgorithm.ES256, act.now).kid,
             tuple(key.public_jwk for key in keys),
             head.sequence,
             head.hash,

@@ -24,6 +24,7 @@ from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials.certificates import pem_of
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering, changed, loosened
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.errors import Conflict, NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
@@ -68,12 +69,12 @@ def open_directory(
             )
         seal = seal_of(backend.sealer.ledger_key, 0, GENESIS)
         unit.session.add(ledger.LedgerHeadRow(directory_id=directory.id, sequence=0, hash=GENESIS, seal=seal))
-        kid = add_key(unit, backend.sealer, now).kid
+        made = [add_key(unit, backend.sealer, algorithm, now).kid for algorithm in SigningAlgorithm]
         _add_own_api(unit, backend, directory, now)
         unit.enter(
             "directory.opened",
             {"kind": "directory", "id": str(directory.id), "name": name},
-            after={"slug": slug, "domain": domain, "policy": directories.policy_document(policy), "signing key": kid},
+            after={"slug": slug, "domain": domain, "policy": directories.policy_document(policy), "signing keys": made},
         )
     return directory
 

@@ -19,6 +19,7 @@ from jamb.actions.entry.access import standing_of
 from jamb.core.access.standing import holdings_in_force
 from jamb.core.authorization.client_and_person import bounds_of
 from jamb.core.clients.clients import ClientKind, ClientState, lacking
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.errors import NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Effect
 from jamb.core.reach.details import details
@@ -93,7 +94,7 @@ def plan_probe(
         return ProbePlan(
             client_id=client.id,
             client_name=client.name,
-            kid=signing_key(session, act.directory.id, act.now).kid,
+            kid=signing_key(session, act.directory.id, SigningAlgorithm.ES256, act.now).kid,
             audience=row.identifier,
             scope=carried.scope,
             bounds=carried.bounds,

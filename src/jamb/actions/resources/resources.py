@@ -18,7 +18,7 @@ from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import Comparison, Holding, across, holdings_in_force
 from jamb.core.access.compare import refilled
-from jamb.core.addresses import UnfitAddress, read_address, split
+from jamb.core.addresses import UnfitAddress, read_address, split, without_root
 from jamb.core.consent.agreements import ActKind, Proposal, agreeing
 from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.nearest_names import as_written, did_you_mean, listed
@@ -631,6 +631,9 @@ def _identifier_fault(identifier: str) -> str:
         return str(error)
     if parts["fragment"] is not None:
         return "it has a fragment"
+    if without_root(identifier) != identifier:
+        # Tokens and guards compare letter by letter (RFC 9068 section 4): of two ways to write it one is kept.
+        return f"write it without the slash at its end: {without_root(identifier)}"
     return "" if parts["authority"] or parts["path"] else "it names nothing"
 
 

@@ -10,8 +10,12 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.names_and_ids import meant
 from jamb.cli.base.options import ReasonOption
 from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, out, relative, table
+from jamb.core.directory.signing_keys import SigningAlgorithm
 
 app = typer.Typer(no_args_is_help=True)
+AlgorithmOption = Annotated[
+    SigningAlgorithm, typer.Option(help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients")
+]
 
 
 @app.command("list")
@@ -23,17 +27,29 @@ def list_keys(output: Output = Form.TABLE) -> None:
         found,
         output,
         lambda: table(
-            ["key", "state", "made", "signs from"],
-            [[one.id, one.state.words, relative(one.made_at), relative(one.signs_from)] for one in found],
+            ["key", "algorithm", "signs", "state", "made", "signs from"],
+            [
+                [
+                    one.id,
+                    one.algorithm.value,
+                    one.algorithm.words,
+                    one.state.words,
+                    relative(one.made_at),
+                    relative(one.signs_from),
+                ]
+                for one in found
+            ],
         ),
     )
 
 
 @app.command()
-def rotate(reason: ReasonOption = "", output: Output = Form.TABLE) -> None:
+def rotate(
+    algorithm: AlgorithmOption = SigningAlgorithm.ES256, reason: ReasonOption = "", output: Output = Form.TABLE
+) -> None:
     """Publish a new key; it signs a quarter of an hour later, when every guard has read it."""
     with connected() as jamb:
-        made = jamb.signing_keys.rotate(reason)
+        made = jamb.signing_keys.rotate(reason, algorithm)
     emit(
         made, output, lambda: out.print(f"{made.id} is published, and signs {relative(made.signs_from)}.", markup=False)
     )

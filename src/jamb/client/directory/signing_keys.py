@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jamb.client.base.section import Section, path_segment
-from jamb.wire.directory.signing_keys import KeyWithdrawn, SigningKey
+from jamb.core.directory.signing_keys import SigningAlgorithm
+from jamb.wire.directory.signing_keys import KeyRotation, KeyWithdrawn, SigningKey
 
 
 class SigningKeys(Section):
@@ -13,9 +14,13 @@ class SigningKeys(Section):
         """Return the keys that sign, and those that did, newest first."""
         return self._transport.many(SigningKey, "GET", "/signing-keys")
 
-    def rotate(self, reason: str = "") -> SigningKey:
-        """Publish a new key; it signs a quarter of an hour later. Raises `Conflict` where one is published already."""
-        return self._transport.one(SigningKey, "POST", "/signing-keys", json={"reason": reason})
+    def rotate(self, reason: str = "", algorithm: SigningAlgorithm = SigningAlgorithm.ES256) -> SigningKey:
+        """Publish a new key of an algorithm; it signs a quarter of an hour later.
+
+        Raises `Conflict` where one of that algorithm is published already.
+        """
+        wanted = KeyRotation(reason=reason, algorithm=algorithm)
+        return self._transport.one(SigningKey, "POST", "/signing-keys", json=wanted)
 
     def withdraw(self, key: str, reason: str) -> KeyWithdrawn:
         """Withdraw a key: whatever it signed is refused from then on, by guards within a minute."""

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from jamb.core.access.standing import Holding
+from jamb.core.addresses import without_root
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.reach import EVERYWHERE, CollectionTree
 from jamb.core.reach.details import TYPE, reach_of
@@ -45,7 +46,8 @@ def _detail(sent: Any) -> Mapping[str, Any]:
     unknown = sorted(set(sent) - _MEMBERS)
     if unknown:
         raise RequestRefused(INVALID, f"A detail of {TYPE} has no {unknown[0][:40]}.")
-    kept = {"privileges": _names(sent, "privileges", needed=True), "locations": _names(sent, "locations")}
+    places = [without_root(one) for one in _names(sent, "locations")]
+    kept = {"privileges": _names(sent, "privileges", needed=True), "locations": places}
     if len(kept["locations"]) > 1:
         raise RequestRefused(INVALID, "A detail names one location: a token is for one resource.")
     if "only" in sent and "all_but" in sent:

@@ -19,6 +19,7 @@ from jamb.core.clients.clients import (
     in_use,
     registration,
 )
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.errors import Refusal, shorten
 from jamb.core.text import line_fault
 
@@ -27,7 +28,6 @@ METHODS = (BASIC, POST, PRIVATE_KEY, NONE)
 METADATA, REDIRECTS = "invalid_client_metadata", "invalid_redirect_uri"
 MOST_WORDS = 50
 _LONGEST_TEXT = 2000
-_SIGNED_WITH = "ES256"
 
 
 class UnfitMetadata(Exception):
@@ -186,7 +186,7 @@ def _check_responses(sent: Mapping[str, Any], grants: frozenset[GrantType]) -> N
 
 def _check_kept(sent: Mapping[str, Any]) -> None:
     """Refuse what would be promised and not kept: signing and subjects of another kind than ours."""
-    allowed = {"id_token_signed_response_alg": _SIGNED_WITH, "subject_type": "public"}
+    allowed = {"id_token_signed_response_alg": SigningAlgorithm.RS256, "subject_type": "public"}
     for name, only in allowed.items():
         if _text(sent, name) not in {"", only}:
             raise UnfitMetadata(METADATA, f"{name} can only be {only}.")

@@ -46,6 +46,8 @@ class DirectoryPolicy:
         refresh_idle_days: how long a refresh token may go unused before it expires.
         refresh_longest_days: how long after a person allowed it a client gets tokens for them at most.
         signing_key_days: how long a key signs tokens before the next one does; 0: until somebody rotates it.
+        rs256_access_tokens: whether access tokens are signed by RS256 and not by ES256, for APIs that read nothing
+            else; to sign one takes ten times as long.
         session_seconds: life of a console session.
         session_idle_seconds: how long a console session may go unused before it ends.
         two_people_weight: from this added weight on, whoever asked may not consent.
@@ -85,6 +87,7 @@ class DirectoryPolicy:
     refresh_idle_days: int = 14
     refresh_longest_days: int = 90
     signing_key_days: int = 180
+    rs256_access_tokens: bool = False
     session_seconds: int = 10 * 3600
     session_idle_seconds: int = 2 * 3600
     two_people_weight: int = 24

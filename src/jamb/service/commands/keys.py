@@ -11,7 +11,7 @@ import typer
 from jamb.actions.base.act import act_in
 from jamb.actions.base.all_directories import OPERATOR
 from jamb.actions.directory import sealing_keys, signing_keys
-from jamb.core.directory.signing_keys import KeyState
+from jamb.core.directory.signing_keys import KeyState, SigningAlgorithm
 from jamb.service.commands.backend import backend_of
 from jamb.service.config.settings import keep_sealing_key, read_settings
 
@@ -30,13 +30,22 @@ def list_(slug: SlugArgument) -> None:
             KeyState.ENDED: "no longer published",
             KeyState.SIGNS: "signs",
         }[key.state]
-        typer.echo(f"{key.id}  made {key.made_at:%Y-%m-%d %H:%M} UTC; {state}")
+        typer.echo(
+            f"{key.id}  {key.algorithm} for {key.algorithm.words}, made {key.made_at:%Y-%m-%d %H:%M} UTC; {state}"
+        )
 
 
 @app.command()
-def rotate(slug: SlugArgument, reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "") -> None:
+def rotate(
+    slug: SlugArgument,
+    reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
+    algorithm: Annotated[
+        SigningAlgorithm,
+        typer.Option(help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients"),
+    ] = SigningAlgorithm.ES256,
+) -> None:
     """Publish a new key; it signs a quarter of an hour later, when every guard has read it."""
-    made = signing_keys.rotate_key(act_in(backend_of(read_settings()), slug, _now(), OPERATOR), reason)
+    made = signing_keys.rotate_key(act_in(backend_of(read_settings()), slug, _now(), OPERATOR), reason, algorithm)
     typer.echo(f"{made.id} is published, and signs from {made.signs_from:%Y-%m-%d %H:%M} UTC.")
 
 

@@ -45,7 +45,7 @@ _REFUSED = {
     429: "Too often: `Retry-After` says when to come again",
     503: "The service or its database is busy or away: `Retry-After` says when to come again",
 }
-_UNCHANGED = "It says what its caller has: `If-None-Match` named the `ETag` of an earlier answer (RFC 9110 section 13.1.2)"
+_UNCHANGED = "It says what its caller has: `If-None-Match` named its `ETag` (RFC 9110 section 13.1.2)"
 # Nobody signs in to ask these.
 _OPEN = (
     "/api/v1/session",

@@ -1,8 +1,8 @@
 """A read that its caller has already is answered by that alone (RFC 9110 sections 8.8.3, 13.1.2 and 15.4.5).
 
 What can be edited bears its version as its tag, which says nothing of what is told beside it: that is always answered
-whole. All else of the API is tagged by what it says. Nothing is kept on disk for it: answers stay `no-store`, and whoever
-asks again and again keeps what they have read.
+whole. All else of the API is tagged by what it says. Nothing is kept on disk for it: answers stay `no-store`, and
+whoever asks again and again keeps what they have read.
 """
 
 from __future__ import annotations

@@ -10,6 +10,7 @@ from urllib.parse import parse_qsl, unquote_plus
 from fastapi import Request
 from starlette.requests import ClientDisconnect
 
+from jamb.core.addresses import without_root
 from jamb.core.credentials.assertions import Assertion, NotProven, read_assertion
 from jamb.core.credentials.urns import CLIENT_ASSERTION
 from jamb.core.text import line_fault, lines_fault
@@ -86,7 +87,7 @@ def _form(pairs: list[tuple[str, str]]) -> Form:
             raise OAuthError("invalid_request", "The form holds control characters, or others that are not seen.")
         if name in _REPEATABLE:
             if value:
-                resources.append(value)
+                resources.append(without_root(value))
         elif name in values:
             raise OAuthError("invalid_request", f"The parameter {name[:40]} is sent twice.")
         else:

@@ -1,22 +1,27 @@
-"""Making access tokens: JWTs in the profile of RFC 9068, signed with the directory's newest key."""
+"""Making access tokens: JWTs in the profile of RFC 9068, signed with the directory's newest key; and other JWTs."""
 
 from __future__ import annotations
 
 import secrets
 from collections.abc import Iterable, Mapping
+from datetime import datetime
 from functools import cache
 from typing import Any
+from uuid import UUID
 
 import orjson
 from fastapi.concurrency import run_in_threadpool
-from jwt.algorithms import ECAlgorithm
+from jwt.algorithms import Algorithm, ECAlgorithm, RSAAlgorithm
 from jwt.utils import base64url_encode
 
-from jamb.service.keys import Keyring
+from jamb.core.directory.signing_keys import SigningAlgorithm
+from jamb.service.keys import Keyring, algorithm_of
 
-ALGORITHM = "ES256"
 ACCESS_TYPE, PROBE_TYPE = "at+jwt", "probe+jwt"
-_ALGORITHM = ECAlgorithm(ECAlgorithm.SHA256)
+_SIGNERS: Mapping[SigningAlgorithm, Algorithm] = {
+    SigningAlgorithm.ES256: ECAlgorithm(ECAlgorithm.SHA256),
+    SigningAlgorithm.RS256: RSAAlgorithm(RSAAlgorithm.SHA256),
+}
 
 
 async def mint(  # noqa: PLR0913 - the claims, by name
@@ -69,11 +74,23 @@ async def sign(keyring: Keyring, kid: str, kind: str, claims: dict[str, Any]) ->
     key = keyring.cached(kid)
     if key is None:
         key = await run_in_threadpool(keyring.private, kid)
-    signed = _header(kid, kind) + b"." + base64url_encode(orjson.dumps(claims))
-    return (signed + b"." + base64url_encode(_ALGORITHM.sign(signed, key))).decode()
+    by = algorithm_of(key)
+    signed = _header(kid, kind, by) + b"." + base64url_encode(orjson.dumps(claims))
+    return (signed + b"." + base64url_encode(_SIGNERS[by].sign(signed, key))).decode()
+
+
+async def sign_for_client(
+    keyring: Keyring, directory_id: UUID, now: datetime, kind: str, claims: dict[str, Any]
+) -> str:
+    """Return claims that are said to a client, signed as it expects where nothing else was agreed: by RS256."""
+    by = SigningAlgorithm.RS256
+    kid = keyring.signing_cached(directory_id, by)
+    if kid is None:
+        kid = await run_in_threadpool(keyring.signing, directory_id, by, now)
+    return await sign(keyring, kid, kind, claims)
 
 
 @cache
-def _header(kid: str, kind: str) -> bytes:
+def _header(kid: str, kind: str, by: SigningAlgorithm) -> bytes:
     """Return the encoded header: the same for every token of a key, so it is made once (RFC 7515 section 7.1)."""
-    return base64url_encode(orjson.dumps({"typ": kind, "alg": ALGORITHM, "kid": kid}))
+    return base64url_encode(orjson.dumps({"typ": kind, "alg": by.value, "kid": kid}))

@@ -137,9 +137,14 @@ async def authority(directory: str, runtime: TheRuntime) -> Response:
 
 
 @router.get("/.well-known/oauth-authorization-server/d/{directory}")
+@router.get("/.well-known/openid-configuration/d/{directory}", include_in_schema=False)
 @router.get("/d/{directory}/.well-known/openid-configuration", include_in_schema=False)
+@router.get("/d/{directory}/.well-known/oauth-authorization-server", include_in_schema=False)
 async def metadata(directory: str, runtime: TheRuntime) -> Response:
-    """The issuer's metadata, at the addresses of RFC 8414 section 3.1 and of OpenID Connect Discovery section 4."""
+    """The issuer's metadata, at the addresses of RFC 8414 section 3.1 and of OpenID Connect Discovery section 4.
+
+    Either name is known at either place (RFC 8414 section 5): clients look for each of the four.
+    """
     found = await run_in_threadpool(read_directory, runtime.backend, directory)
     headers = {"Cache-Control": "public, max-age=300", **ANYBODY}
     return json_response(metadata_of(runtime, found.slug), headers=headers)

@@ -20,6 +20,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.duties import said_of
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.service.egress import NotSpokenTo
 from jamb.service.runtime import Runtime
 from jamb.store.base.work import observation
@@ -134,7 +135,7 @@ def _take(backend: Backend, webhook_id: UUID) -> _Taken | None:
 
 
 def _kid(session: Session, directory_id: UUID) -> str:
-    return signing_key(session, directory_id, datetime.now(UTC)).kid
+    return signing_key(session, directory_id, SigningAlgorithm.ES256, datetime.now(UTC)).kid
 
 
 def _mark(backend: Backend, push_id: UUID, error: str) -> None:

@@ -19,6 +19,7 @@ from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
 from jamb.core.clients.attempts import Outcome
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.errors import WorldFailure
 from jamb.service.egress import NotSpokenTo
 from jamb.service.oauth.mint import sign
@@ -85,7 +86,8 @@ def _take(runtime: Runtime) -> Sequence[_Taken]:
             return []
     with observation(runtime.work.engine) as session:
         rows = store.take_due(session, now, AT_ONCE)
-        kids = {row.directory_id: signing_key(session, row.directory_id, now).kid for row, _, _ in rows}
+        by = SigningAlgorithm.RS256
+        kids = {row.directory_id: signing_key(session, row.directory_id, by, now).kid for row, _, _ in rows}
         return [_Taken(row, address, slug, kids[row.directory_id]) for row, address, slug in rows]
 
 

@@ -12,7 +12,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering
-from jamb.core.directory.signing_keys import signing_of
+from jamb.core.directory.signing_keys import SigningAlgorithm, signing_of
 from jamb.store.base.columns import blob, document, moment
 
 # Any constant will do that no other lock has; it is only ever compared with itself.
@@ -99,8 +99,9 @@ def signing_keys(session: Session, directory_id: UUID) -> list[SigningKeyRow]:
     return list(session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id).order_by(newest)))
 
 
-def signing_key(session: Session, directory_id: UUID, now: datetime) -> SigningKeyRow:
-    """Return the key that signs. A directory always has one."""
-    found = signing_of(signing_keys(session, directory_id), now)
+def signing_key(session: Session, directory_id: UUID, algorithm: SigningAlgorithm, now: datetime) -> SigningKeyRow:
+    """Return the key that signs by an algorithm. A directory always has one of ES256, which stands in for a while."""
+    keys = signing_keys(session, directory_id)
+    found = signing_of(keys, algorithm, now) or signing_of(keys, SigningAlgorithm.ES256, now)
     assert found is not None
     return found

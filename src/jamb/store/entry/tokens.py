@@ -36,10 +36,14 @@ def _param(name: str, kind: Any = None) -> sa.BindParameter[Any]:
     return sa.bindparam(name, type_=kind) if kind is not None else sa.bindparam(name)
 
 
+# What signs access tokens. Of RS256 there may be none for the first minutes after an upgrade: the other stands in.
+_wanted = sa.literal_column(
+    "case when (directory.policy ->> 'rs256_access_tokens')::boolean then 'RS256' else 'ES256' end", sa.Text
+)
 _newest_key = (
     sa.select(_key.c.kid)
     .where(_key.c.directory_id == _directory.c.id, _key.c.withdrawn_at.is_(None), _key.c.signs_from <= sa.func.now())
-    .order_by(_key.c.signs_from.desc())
+    .order_by((_key.c.algorithm == _wanted).desc(), _key.c.signs_from.desc())
     .limit(sa.literal_column("1"))
     .correlate(_directory)
     .scalar_subquery()

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from jamb.core.directory.signing_keys import KeyState
+from jamb.core.directory.signing_keys import KeyState, SigningAlgorithm
 from jamb.wire.base.shapes import Answered, Moment, Sent
 from jamb.wire.base.text import MaybeSaid, Said
 
 
 class SigningKey(Answered):
-    """`id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing."""
+    """`id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing.
+
+    `algorithm`: ES256 signs access tokens (RS256 where the policy says so), RS256 what is said to people's clients.
+    """
 
     id: str
+    algorithm: SigningAlgorithm
     state: KeyState
     made_at: Moment
     signs_from: Moment
@@ -18,6 +22,7 @@ class SigningKey(Answered):
 
 
 class KeyRotation(Sent):
+    algorithm: SigningAlgorithm = SigningAlgorithm.ES256
     reason: MaybeSaid = ""
 
 

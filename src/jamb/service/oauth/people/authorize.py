@@ -19,6 +19,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from jamb.actions.authorization import requested, sealed
 from jamb.actions.authorization.responses import error_answer
+from jamb.core.addresses import without_root
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import mode_of, read_request
 from jamb.core.clients.attempts import Outcome
@@ -139,7 +140,7 @@ async def _parameters(request: Request) -> tuple[Mapping[str, str], RequestRefus
         fault = RequestRefused("invalid_request", f"More than {MOST_PARAMETERS} parameters are sent.")
     for name, value in pairs[:MOST_PARAMETERS]:
         if name == "resource":
-            resources += [value] if value else []
+            resources += [without_root(value)] if value else []
         elif name in sent:
             fault = RequestRefused("invalid_request", f"The parameter {name[:40]} is sent twice.")
         else:

@@ -26,14 +26,15 @@ from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import ABOUT_PEOPLE, MODES, OPENID, Wanted
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import ALGORITHMS
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.jwt import read_signed
 from jamb.core.reach.details import TYPE as DETAIL
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard import dpop
 from jamb.guard.dpop import BadProof, WantsNonce, challenge
 from jamb.service.dpop import NONCE_HEADER, SentToken, fresh_nonce, require_possession
+from jamb.service.keys import algorithm_of
 from jamb.service.oauth.errors import json_response
-from jamb.service.oauth.mint import ALGORITHM
 from jamb.service.runtime import Runtime
 from jamb.store.entry import authorizations as store
 
@@ -77,17 +78,12 @@ def claims_signed_in(
         read, claims = read_signed(token)
         header = read.header
         kid = header.get("kid")
-        if (
-            header.get("typ") not in types
-            or header.get("alg") != ALGORITHM
-            or not isinstance(kid, str)
-            or line_fault(kid)
-        ):
+        if header.get("typ") not in types or not isinstance(kid, str) or line_fault(kid):
             raise NotThisIssuers
         key = runtime.keyring.public(kid, str(directory_id))
         if key is None:
             raise NotThisIssuers
-        if not jose.fits(read, ALGORITHM, key):
+        if not jose.fits(read, algorithm_of(key), key):
             raise NotThisIssuers
         # In the second in which something was taken away, ours are of the next one (`core.tokens`).
         jose.judge(
@@ -195,7 +191,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "require_pushed_authorization_requests": False,
         "grant_types_supported": [one.value for one in GrantType],
         "subject_types_supported": ["public"],
-        "id_token_signing_alg_values_supported": [ALGORITHM],
+        "id_token_signing_alg_values_supported": [SigningAlgorithm.RS256.value],
         "scopes_supported": sorted(ABOUT_PEOPLE),
         "claims_supported": [
             "sub",
@@ -225,7 +221,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "introspection_endpoint_auth_methods_supported": proofs,
         "introspection_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
         # RFC 9701 section 6.
-        "introspection_signing_alg_values_supported": [ALGORITHM],
+        "introspection_signing_alg_values_supported": [SigningAlgorithm.RS256.value],
         # RFC 8705 section 3.3.
         "tls_client_certificate_bound_access_tokens": runtime.settings.client_certificates,
         # RFC 9449 section 5.1.

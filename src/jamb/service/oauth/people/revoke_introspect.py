@@ -23,7 +23,7 @@ from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import NO_STORE, OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
-from jamb.service.oauth.mint import sign
+from jamb.service.oauth.mint import sign_for_client
 from jamb.service.oauth.people.openid import NotThisIssuers, access_claims, claims_of_own
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
@@ -79,7 +79,7 @@ async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, 
         "iat": int(asked.now.timestamp()),
         "token_introspection": told,
     }
-    signed = await sign(runtime.keyring, row.kid, "token-introspection+jwt", claims)
+    signed = await sign_for_client(runtime.keyring, row.directory_id, asked.now, "token-introspection+jwt", claims)
     return Response(signed, 200, dict(NO_STORE), SIGNED)
 
 

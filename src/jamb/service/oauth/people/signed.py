@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 import orjson
 from fastapi import Request
 
+from jamb.core.addresses import without_root
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.credentials.assertions import Assertion, NotProven, check_reading, read_assertion
 from jamb.core.text import line_fault
@@ -57,7 +58,7 @@ def _parameters(found: Assertion, client_id: str) -> tuple[dict[str, str], list[
             # Section 4: neither stands in an object.
             raise RequestRefused("invalid_request_object", f"A request object holds no {name}.")
         if name == "resource":
-            resources = [str(one) for one in (value if isinstance(value, list) else [value])]
+            resources = [without_root(str(one)) for one in (value if isinstance(value, list) else [value])]
         elif isinstance(value, dict):
             sent[name] = orjson.dumps(value).decode()
         elif isinstance(value, (str, int)) and not isinstance(value, bool):

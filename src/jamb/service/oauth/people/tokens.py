@@ -24,7 +24,7 @@ from jamb.core.tokens import issue_second
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import ClientProof, Form
-from jamb.service.oauth.mint import mint, sign
+from jamb.service.oauth.mint import mint, sign_for_client
 from jamb.service.oauth.people import redeem
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
@@ -101,7 +101,8 @@ async def answer_with_tokens(
         answer["authorization_details"] = bounds
     if allowed.refresh:
         answer["refresh_token"] = allowed.refresh
-    if OPENID in allowed.about:
+    # Once, at the sign-in that it tells of (OpenID Connect Core section 12.2); userinfo says how it is now.
+    if OPENID in allowed.about and grant_type is not GrantType.REFRESH_TOKEN:
         answer["id_token"] = await _id_token(asked, row, allowed, token)
     asked.runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
     return json_response(answer)
@@ -145,10 +146,10 @@ async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, a
     }
     if allowed.nonce:
         claims["nonce"] = allowed.nonce
-    return await sign(asked.runtime.keyring, row.kid, "JWT", claims)
+    return await sign_for_client(asked.runtime.keyring, row.directory_id, asked.now, "JWT", claims)
 
 
 def at_hash(access_token: str) -> str:
-    """Return the left half of a token's SHA-256, in base64url (OpenID Connect Core section 3.1.3.6, for ES256)."""
+    """Return the left half of a token's SHA-256, in base64url (OpenID Connect Core section 3.1.3.6, for RS256)."""
     half = hashlib.sha256(access_token.encode("ascii")).digest()[:16]
     return base64.urlsafe_b64encode(half).rstrip(b"=").decode()

@@ -21,8 +21,8 @@ def list_signing_keys(act: Annotated[Act, may("signing-keys.list")]) -> list[wir
 
 @router.post("", status_code=201)
 def rotate_signing_key(sent: wire.KeyRotation, act: Annotated[Act, may("signing-keys.rotate")]) -> wire.SigningKey:
-    """Publish a new key; it signs a quarter of an hour later, when every guard has read it."""
-    return signing_keys.rotate_key(act, sent.reason)
+    """Publish a new key of an algorithm; it signs a quarter of an hour later, when every guard has read it."""
+    return signing_keys.rotate_key(act, sent.reason, sent.algorithm)
 
 
 @router.post("/{signing_key}/withdrawal")

@@ -18,6 +18,7 @@ from jamb.core.text import UnfitText
 from jamb.service.callers import TheRuntime, may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, onward, unpack_pair
 from jamb.service.http.routing import api_router
+from jamb.service.keys import algorithm_of
 from jamb.service.runtime import Runtime
 from jamb.wire.resources import access as wire
 from jamb.wire.resources import reach as reach_wire
@@ -120,7 +121,7 @@ def _facts(runtime: Runtime, act: Act, client_id: str, token: str) -> TokenFacts
     try:
         read, claims = read_signed(token.strip())
         key = runtime.keyring.public(str(read.header.get("kid")), str(act.directory.id))
-        if key is None or not jose.fits(read, "ES256", key):
+        if key is None or not jose.fits(read, algorithm_of(key), key):
             raise jose.NotGood("not signed by this directory")
         required, issuers = ("iat", "client_id"), [act.backend.issuer(act.slug)]
         jose.judge(claims, issuers, None, act.now.timestamp(), required=required, ended=True, ahead=True)
