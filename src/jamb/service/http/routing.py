@@ -27,8 +27,7 @@ from starlette.routing import compile_path
 
 from jamb.core.errors import Malformed, WrongMediaType
 from jamb.core.text import UnfitText, read_json, visible
-from jamb.service.http.compressed import compressed
-from jamb.service.http.unchanged import unchanged
+from jamb.service.http.reads import as_taken
 
 # Where a guard puts the door that it stands at, for a call whose body turns out to be wrong.
 DOOR = "jamb.door"
@@ -119,9 +118,7 @@ class JsonRoute(APIRoute):
             with door.opened() as values[act]:
                 found = endpoint(**values)
             made = self._answer(found, values)
-            if not isinstance(made, Response):
-                return made
-            return unchanged(door.request, made) or compressed(door.request, made)
+            return as_taken(door.request, made) if isinstance(made, Response) else made
 
         return work
 
