@@ -75,6 +75,7 @@ def test_what_is_registered_signs_people_in_once_somebody_consented(world: World
     assert made["client_name"] == name
     assert made["redirect_uris"] == [BACK]
     assert made["token_endpoint_auth_method"] == "client_secret_basic"
+    assert made["id_token_signed_response_alg"] == "RS256"
     assert "berths.assign" in made["scope"].split()
     assert made["client_secret_expires_at"] > made["client_id_issued_at"]
     assert "software_version" not in made

@@ -150,6 +150,7 @@ def told(said: Registration, method: str, scope: Sequence[str]) -> dict[str, Any
         "grant_types": in_use(said.kind, said.grant_types),
         "response_types": ["code"] if by_code else [],
         "token_endpoint_auth_method": method,
+        "id_token_signed_response_alg": SigningAlgorithm.RS256.value if by_code else "",
         "application_type": "native" if said.kind in {ClientKind.NATIVE, ClientKind.DEVICE} else "web",
     }
     always = {"client_name", "grant_types", "response_types", "token_endpoint_auth_method"}
