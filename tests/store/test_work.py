@@ -188,10 +188,11 @@ def test_another_sealing_key_never_writes_on(backend: Backend, place: Directory)
 
 def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(backend: Backend, place: Directory) -> None:
     with Session(backend.engine) as session:
-        (mine,) = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == place.id))
+        mine, other = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == place.id))
         foreign = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id != place.id)).first()
     assert foreign is not None
     ring = Keyring(backend)
+    assert {mine.algorithm, other.algorithm} == {"ES256", "RS256"}
     public = ring.private(mine.kid).public_key()
     assert ring.public(mine.kid, str(place.id)) == public
     assert ring.public(mine.kid, str(uuid4())) is None, "a key of another directory is none"
