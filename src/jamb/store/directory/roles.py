@@ -118,12 +118,6 @@ def in_force(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[boo
     )
 
 
-def _lasts(until: datetime | None) -> sa.ColumnElement[bool]:
-    """Tell of an assignment that it does not end before a moment, or (None) never."""
-    endless = col(AssignmentRow.expires_at).is_(None)
-    return endless if until is None else endless | (col(AssignmentRow.expires_at) >= until)
-
-
 _IN_GROUP, _INNER = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
 
 
@@ -136,6 +130,15 @@ def _groups_around(person_id: UUID | sa.ColumnElement[UUID], *outer: sa.Table) -
     direct = sa.select(_IN_GROUP.c.group_id).where(_IN_GROUP.c.person_id == person_id)
     mine = (direct.correlate(*outer) if outer else direct).cte("mine", recursive=True, nesting=bool(outer))
     return mine.union(sa.select(_INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
+
+
+def _theirs(person_id: UUID | sa.ColumnElement[UUID], mine: sa.CTE) -> sa.ColumnElement[bool]:
+    """Return whether an assignment is the person's own, or one of their groups'.
+
+    As an array both are looked up by their index; beside a subquery every assignment of the database would be read.
+    """
+    groups = sa.func.array(sa.select(mine.c.group_id).scalar_subquery(), type_=ARRAY(sa.Uuid))
+    return (col(AssignmentRow.person_id) == person_id) | (col(AssignmentRow.group_id) == sa.any_(groups))
 
 
 def standing(session: Session, person: PersonRow, resource_id: UUID, now: datetime) -> PersonStanding:
@@ -177,7 +180,7 @@ def held_at(
         .where(
             col(RoleRow.resource_id) == resource,
             in_force(now),
-            (col(AssignmentRow.person_id) == person) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
+            _theirs(person, mine),
         )
     )
     return held.correlate(*outer) if outer else held
@@ -246,17 +249,21 @@ def powers_of(
     Args:
         until: roles that end before this moment are left out; None: all that end.
     """
-    mine = _groups_around(person_id)
-    rows = session.execute(
-        sa.select(col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
-        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
-        .where(
-            in_force(now),
-            _lasts(until),
-            (col(AssignmentRow.person_id) == person_id) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
-        )
-    )
+    values = {"person": person_id, "now": now, **({} if until is None else {"until": until})}
+    rows = session.execute(_powers(endless=until is None), values)
     return [(key, names, reach) for key, names, reach in rows]
+
+
+@cache
+def _powers(*, endless: bool) -> sa.Select[Any]:
+    person, ends = parameter("person", sa.Uuid), col(AssignmentRow.expires_at)
+    lasts = ends.is_(None) if endless else ends.is_(None) | (ends >= parameter("until", MOMENT))
+    what: tuple[Any, ...] = (col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
+    return (
+        sa.select(*what)
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .where(in_force(parameter("now", MOMENT)), lasts, _theirs(person, _groups_around(person)))
+    )
 
 
 def powers_of_group(

@@ -92,7 +92,7 @@ SELECT access.id, access.person_id, access.resource_id,
         SELECT unnest(role.permissions) || coalesce(' ' || given.reach::text, '')
           FROM role_assignment given JOIN role ON role.id = given.role_id
          WHERE role.resource_id = access.resource_id
-           AND (given.person_id = access.person_id OR given.group_id IN (SELECT group_id FROM around))
+           AND (given.person_id = access.person_id OR given.group_id = ANY (ARRAY (SELECT group_id FROM around)))
            AND given.assigned_at <= %(now)s::timestamptz
            AND (given.expires_at IS NULL OR given.expires_at > %(now)s::timestamptz)
     ) AS held,
@@ -168,7 +168,7 @@ SELECT directory.suspended_at IS NULL
             SELECT FROM role_assignment ended
              WHERE ended.client_id IS NULL AND ended.expires_at > %(issued)s::timestamptz
                AND ended.expires_at <= %(now)s::timestamptz
-               AND (ended.person_id = %(person)s::uuid OR ended.group_id IN (SELECT group_id FROM around)))
+               AND (ended.person_id = %(person)s::uuid OR ended.group_id = ANY (ARRAY (SELECT group_id FROM around))))
        )) AS counts,
        (SELECT guard_client_id FROM resource
          WHERE resource.directory_id = directory.id AND resource.identifier = %(audience)s::text) AS guard
