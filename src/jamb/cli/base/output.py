@@ -163,7 +163,7 @@ def relative(moment: datetime | None, missing: str = "never") -> str:
         if size >= length:
             # A hundredth more, so that what was just given 90 days does not say 89.
             count = int(size / length + 0.01)
-            words = f"{count} {unit}{'' if count == 1 else 's'}"
+            words = f"{count:,} {unit}{'' if count == 1 else 's'}"
             return f"in {words}" if seconds > 0 else f"{words} ago"
     return "now"
 

@@ -14,7 +14,10 @@ from jamb.core.directory.signing_keys import SigningAlgorithm
 
 app = typer.Typer(no_args_is_help=True)
 AlgorithmOption = Annotated[
-    SigningAlgorithm, typer.Option(help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients")
+    SigningAlgorithm,
+    typer.Option(
+        case_sensitive=False, help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients"
+    ),
 ]
 
 
@@ -27,12 +30,11 @@ def list_keys(output: Output = Form.TABLE) -> None:
         found,
         output,
         lambda: table(
-            ["key", "algorithm", "signs", "state", "made", "signs from"],
+            ["key", "signs", "state", "made", "signs from"],
             [
                 [
                     one.id,
-                    one.algorithm.value,
-                    one.algorithm.words,
+                    f"{one.algorithm.words} ({one.algorithm})",
                     one.state.words,
                     relative(one.made_at),
                     relative(one.signs_from),

@@ -41,7 +41,9 @@ def rotate(
     reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
     algorithm: Annotated[
         SigningAlgorithm,
-        typer.Option(help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients"),
+        typer.Option(
+            case_sensitive=False, help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients"
+        ),
     ] = SigningAlgorithm.ES256,
 ) -> None:
     """Publish a new key; it signs a quarter of an hour later, when every guard has read it."""
