@@ -29,9 +29,10 @@ from jamb.actions.directory import directories
 from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
-from jamb.service.keys import Keyring
+from jamb.service.keys import LOOK_AGAIN_SECONDS, Keyring
 from jamb.store.audit.client_facts import FEW
 from jamb.store.audit.findings import Wanted
 from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
@@ -202,6 +203,24 @@ def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(backend: Bac
         backend.sealer.open(mine.sealed, f"{uuid4()}/{mine.kid}")
     assert backend.sealer.seal(b"x", "a") != backend.sealer.seal(b"x", "a"), "never the same nonce"
     assert "key" not in repr(backend.sealer).lower().replace("sealer", "")
+
+
+def test_a_key_found_withdrawn_signs_no_more_though_it_was_looked_up_of_late(
+    backend: Backend, place: Directory, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    by, clock, now = SigningAlgorithm.RS256, [100.0], datetime.now(UTC)
+    monkeypatch.setattr("jamb.service.keys.time.monotonic", lambda: clock[0])
+    ring = Keyring(backend)
+    kid = ring.signing(place.id, by, now)
+    ring.private(kid)
+    clock[0] += LOOK_AGAIN_SECONDS - 1
+    assert ring.signing(place.id, by, now) == kid == ring.signing_cached(place.id, by)
+    with observation(backend.engine) as session:
+        session.get_one(SigningKeyRow, kid).withdrawn_at = now
+    clock[0] += 2
+    assert ring.public(kid, str(place.id)) is None
+    assert ring.signing_cached(place.id, by) is None
+    assert ring.signing(place.id, by, now) != kid
 
 
 def test_every_use_has_a_key_of_its_own() -> None:

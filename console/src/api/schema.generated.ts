@@ -14,6 +14,8 @@ export interface paths {
         /**
          * Metadata
          * @description The issuer's metadata, at the addresses of RFC 8414 section 3.1 and of OpenID Connect Discovery section 4.
+         *
+         *     Either name is known at either place (RFC 8414 section 5): clients look for each of the four.
          */
         get: operations["metadata"];
         put?: never;
@@ -9003,12 +9005,14 @@ export interface components {
          * SigningKey
          * @description `id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing.
          *
-         *     `algorithm`: ES256 signs access tokens (RS256 where the policy says so), RS256 what is said to people's clients.
+         *     `signs`: what keys of its algorithm sign under the policy, in words.
          */
         SigningKey: {
             /** Id */
             id: string;
             algorithm: components["schemas"]["SigningAlgorithm"];
+            /** Signs */
+            signs: string;
             state: components["schemas"]["KeyState"];
             /**
              * Made At

@@ -40,7 +40,8 @@ class Keyring:
     def signing_cached(self, directory_id: UUID, by: SigningAlgorithm) -> str | None:
         """Return the id of the key that signs by an algorithm, if that was looked up of late."""
         kid, looked_at = self._signing.get((directory_id, by), ("", float("-inf")))
-        return kid if time.monotonic() - looked_at <= LOOK_AGAIN_SECONDS else None
+        # One that was found withdrawn meanwhile is opened no more: another signs.
+        return kid if kid in self._opened and time.monotonic() - looked_at <= LOOK_AGAIN_SECONDS else None
 
     def signing(self, directory_id: UUID, by: SigningAlgorithm, now: datetime) -> str:
         """Return the id of the key that signs by an algorithm."""

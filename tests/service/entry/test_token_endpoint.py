@@ -54,6 +54,8 @@ def test_access_tokens_are_signed_by_rs256_where_the_policy_says_so(world: World
     with world.jamb("steward") as steward:
         steward.change_policy(rs256_access_tokens=True)
         try:
+            told = {key.algorithm: key.signs for key in steward.signing_keys.list()}
+            assert told == {"ES256": "webhook events and evidence", "RS256": "access tokens and ID tokens"}
             token = world.ask_token(granted).json()["access_token"]
             assert jwt.get_unverified_header(token)["alg"] == "RS256"
             assert world.call_berths(token).status_code == 200
@@ -63,6 +65,8 @@ def test_access_tokens_are_signed_by_rs256_where_the_policy_says_so(world: World
             assert patient.get(whoami, headers={"Authorization": f"Bearer {person}"}).status_code == 200
         finally:
             steward.change_policy(rs256_access_tokens=False)
+        told = {key.algorithm: key.signs for key in steward.signing_keys.list()}
+        assert told == {"ES256": "access tokens", "RS256": "ID tokens"}
     assert jwt.get_unverified_header(world.ask_token(granted).json()["access_token"])["alg"] == "ES256"
     assert world.call_berths(token).status_code == 200, "what was signed before counts still"
 
@@ -174,6 +178,10 @@ def test_a_resource_is_known_with_the_slash_that_browsers_add(world: World, gran
     """RFC 3986 section 6.2.3; the token names it as it is registered, and as guards compare it."""
     token = world.ask_token(granted, resource=BERTHS + "/").raise_for_status().json()["access_token"]
     assert jwt.decode(token, options={"verify_signature": False})["aud"] == BERTHS
+    with world.jamb("steward") as steward:
+        asking = world.client(secret=False)
+        steward.asks.add(asking.id, BERTHS + "/", ["berths.view"])
+        assert [place.resource for place in steward.clients.read(asking.id).resources] == ["berths"]
 
 
 def failures_of(world: World, made: Made) -> int:

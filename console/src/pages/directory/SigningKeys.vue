@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The keys that sign the directory's tokens: which one signs, which comes; another one at once, or one withdrawn.
 import { NButton } from "naive-ui";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useSigningKeys, useStale } from "@/api/reads/directory";
@@ -19,7 +19,8 @@ const { busy, error: failed, attempt } = useAttempt();
 const sure = ref("");
 const reason = ref("");
 const algorithm = ref<Schemas["SigningAlgorithm"]>("ES256");
-const SIGNS: Record<Schemas["SigningAlgorithm"], string> = { ES256: "access tokens", RS256: "ID tokens" };
+// Each algorithm once, with what its keys sign.
+const series = computed(() => new Map((keys.value ?? []).map((one) => [one.algorithm, one.signs])));
 const STATES: Record<string, { tone: Tone; word: string }> = {
   coming: { tone: "wait", word: "signs soon" },
   signs: { tone: "live", word: "signs" },
@@ -71,7 +72,7 @@ const withdraw = (key: string) =>
       <p>A new key is published now and signs in a quarter of an hour, when every API has read it. Tokens of before go on.</p>
       <fieldset class="row plain">
         <legend>What it signs</legend>
-        <label v-for="(words, one) in SIGNS" :key="one"
+        <label v-for="[one, words] in series" :key="one"
           ><input v-model="algorithm" type="radio" name="algorithm" :value="one" /> {{ words }} ({{ one }})</label
         >
       </fieldset>
@@ -96,7 +97,7 @@ const withdraw = (key: string) =>
               <code>{{ one.id }}</code>
             </td>
             <td class="nowrap">
-              {{ SIGNS[one.algorithm] }} <span class="soft small">{{ one.algorithm }}</span>
+              {{ one.signs }} <span class="soft small">{{ one.algorithm }}</span>
             </td>
             <td><StateWord :tone="STATES[one.state]?.tone ?? 'gone'" :word="STATES[one.state]?.word ?? one.state" /></td>
             <td class="nowrap"><Moment :at="one.made_at" /></td>

@@ -10,6 +10,7 @@ from sqlmodel import Session
 
 from jamb.core import own_api
 from jamb.core.access import HeldGrant
+from jamb.core.addresses import without_root
 from jamb.core.audit.excess import held_weight
 from jamb.core.clients.clients import ClientState
 from jamb.core.directory.directories import Directory
@@ -56,7 +57,7 @@ def check_live(directory: Directory, client_id: str, row: clients.ClientRow | No
 
 
 def find_resource(session: Session, directory: Directory, name: str, *, lock: bool = False) -> resources.ResourceRow:
-    row = resources.by_name(session, directory.id, name, lock=lock)
+    row = resources.by_name(session, directory.id, without_root(name), lock=lock)
     if row is None:
         known = [resource.name for resource in resources.resources_of(session, directory.id)]
         step = did_you_mean(name, known, f"It has {listed(known)}.")

@@ -58,14 +58,16 @@ def list_keys(act: Act) -> list[wire.SigningKey]:
     """Return the keys of the directory, newest first, the last `MOST_LISTED` of them."""
     with act.read() as session:
         rows = directories.signing_keys(session, act.directory.id)
-        return [_view(row, rows, act.now) for row in rows[:MOST_LISTED]]
+        return [_view(act, row, rows) for row in rows[:MOST_LISTED]]
 
 
-def _view(row: SigningKeyRow, rows: list[SigningKeyRow], now: datetime) -> wire.SigningKey:
+def _view(act: Act, row: SigningKeyRow, rows: list[SigningKeyRow]) -> wire.SigningKey:
+    algorithm = SigningAlgorithm(row.algorithm)
     return wire.SigningKey(
         id=row.kid,
-        algorithm=SigningAlgorithm(row.algorithm),
-        state=state_of(row, rows, now),
+        algorithm=algorithm,
+        signs=algorithm.signs(act.directory.policy.access_tokens_by),
+        state=state_of(row, rows, act.now),
         made_at=row.created_at,
         signs_from=row.signs_from,
         withdrawn_at=row.withdrawn_at,
@@ -94,7 +96,7 @@ def rotate_key(act: Act, reason: str = "", algorithm: SigningAlgorithm = Signing
                 next_step="Wait until it signs, or withdraw it.",
             )
         made = _entered(unit, act, algorithm, act.now + PUBLISHED_BEFORE, reason)
-        return _view(made, [made], act.now)
+        return _view(act, made, [made])
 
 
 def rotate_by_policy(act: Act) -> int:

@@ -15,9 +15,7 @@ from jamb.core.directory.signing_keys import SigningAlgorithm
 app = typer.Typer(no_args_is_help=True)
 AlgorithmOption = Annotated[
     SigningAlgorithm,
-    typer.Option(
-        case_sensitive=False, help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients"
-    ),
+    typer.Option(case_sensitive=False, help="Of which series: `jamb signing-keys list` tells what each signs"),
 ]
 
 
@@ -34,7 +32,7 @@ def list_keys(output: Output = Form.TABLE) -> None:
             [
                 [
                     one.id,
-                    f"{one.algorithm.words} ({one.algorithm})",
+                    f"{one.signs} ({one.algorithm})",
                     one.state.words,
                     relative(one.made_at),
                     relative(one.signs_from),

@@ -8,6 +8,7 @@ from datetime import timedelta
 from enum import StrEnum
 from typing import Any
 
+from jamb.core.directory.signing_keys import SigningAlgorithm
 from jamb.core.errors import BadInput, Unsuited, Violation, shorten
 
 
@@ -102,6 +103,10 @@ class DirectoryPolicy:
     second_factor: bool = False
     passkey: bool = False
     confirm_minutes: int = 0
+
+    @property
+    def access_tokens_by(self) -> SigningAlgorithm:
+        return SigningAlgorithm.RS256 if self.rs256_access_tokens else SigningAlgorithm.ES256
 
     @property
     def warn_before(self) -> timedelta:

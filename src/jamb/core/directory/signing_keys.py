@@ -25,10 +25,11 @@ class SigningAlgorithm(StrEnum):
     ES256 = "ES256"
     RS256 = "RS256"
 
-    @property
-    def words(self) -> str:
-        """What keys of this algorithm sign."""
-        return {"ES256": "access tokens", "RS256": "ID tokens"}[self.value]
+    def signs(self, access_tokens_by: SigningAlgorithm) -> str:
+        """Return what keys of this algorithm sign, in words, where access tokens are signed by this or the other."""
+        if self is access_tokens_by:
+            return "access tokens" if self is SigningAlgorithm.ES256 else "access tokens and ID tokens"
+        return "webhook events and evidence" if self is SigningAlgorithm.ES256 else "ID tokens"
 
 
 # Longer than guards keep what they read (`jamb.guard.keys`), and than any cache of the key set (its max-age).

@@ -30,9 +30,7 @@ def list_(slug: SlugArgument) -> None:
             KeyState.ENDED: "no longer published",
             KeyState.SIGNS: "signs",
         }[key.state]
-        typer.echo(
-            f"{key.id}  {key.algorithm} for {key.algorithm.words}, made {key.made_at:%Y-%m-%d %H:%M} UTC; {state}"
-        )
+        typer.echo(f"{key.id}  {key.algorithm} for {key.signs}, made {key.made_at:%Y-%m-%d %H:%M} UTC; {state}")
 
 
 @app.command()
@@ -41,9 +39,7 @@ def rotate(
     reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
     algorithm: Annotated[
         SigningAlgorithm,
-        typer.Option(
-            case_sensitive=False, help="ES256 signs access tokens, RS256 ID tokens and what else is said to clients"
-        ),
+        typer.Option(case_sensitive=False, help="Of which series: `keys list` tells what each signs"),
     ] = SigningAlgorithm.ES256,
 ) -> None:
     """Publish a new key; it signs a quarter of an hour later, when every guard has read it."""

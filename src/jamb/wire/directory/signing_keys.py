@@ -10,11 +10,12 @@ from jamb.wire.base.text import MaybeSaid, Said
 class SigningKey(Answered):
     """`id`: the kid of tokens and of the key set. `signs_from`: until then it is published, and signs nothing.
 
-    `algorithm`: ES256 signs access tokens (RS256 where the policy says so), RS256 what is said to people's clients.
+    `signs`: what keys of its algorithm sign under the policy, in words.
     """
 
     id: str
     algorithm: SigningAlgorithm
+    signs: str
     state: KeyState
     made_at: Moment
     signs_from: Moment
