@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import signal
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -19,7 +21,7 @@ from jamb.demo.cluster import Cluster
 from jamb.store.credentials.keypairs import make_key_pair
 from tests.console.browser import browser, open_console
 from tests.leftovers import leftovers
-from tests.world import HOME, PORT, ROOT, World, answers, wait_until
+from tests.world import HOME, PORT, ROOT, World, answers, never_synced, wait_until
 
 __all__ = ["browser", "nothing_added_of_late", "open_console", "world"]
 
@@ -62,14 +64,18 @@ def started_demo() -> Iterator[World]:
         wait_until(lambda: process.poll() is not None or b"Ctrl-C stops everything" in output.read_bytes(), seconds=300)
         assert process.poll() is None, output.read_text()
         assert answers(f"http://127.0.0.1:{PORT}/ready")
-        yield World(HOME, PORT)
+        made = World(HOME, PORT)
+        never_synced(made.cluster.url)
+        yield made
     finally:
         process.send_signal(signal.SIGINT)
         process.wait(timeout=60)
 
 
-# What takes long comes first, the longest before the others, so that both workers are done at the same time.
-LONG = (
+# What reads the demo as it was made comes before all that changes it. Then what takes long, the longest before the
+# others, so that both workers are done at the same time.
+FIRST = (
+    "tests/demo/test_scenario",
     "tests/contract",
     "tests/service/notices",
     "tests/journeys/test_guide",
@@ -81,7 +87,7 @@ LONG = (
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    items.sort(key=lambda item: [not item.nodeid.startswith(name) for name in LONG])
+    items.sort(key=lambda item: [not item.nodeid.startswith(name) for name in FIRST])
 
 
 @pytest.fixture(autouse=True, scope="module")
@@ -92,6 +98,26 @@ def nothing_added_of_late(request: pytest.FixtureRequest) -> None:
         found: World = request.getfixturevalue("world")
         with found.database() as database:
             database.execute("delete from addition")
+
+
+# An answer that takes longer than this is worth telling of where a test fails.
+SLOW_MS = 2_000
+SHOWN = 40
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(
+    item: pytest.Item, call: pytest.CallInfo[None]
+) -> Generator[None, Any, pytest.TestReport]:
+    """Tell of a failed test what the service warned of while it ran, and what it was slow to answer."""
+    report: pytest.TestReport = yield
+    log = HOME / "service.log"
+    if report.failed and log.exists():
+        since = datetime.fromtimestamp(call.start, UTC).isoformat()
+        lines = [line for line in map(json.loads, log.read_text().splitlines()) if line.get("at", "") >= since]
+        told = [line for line in lines if line["level"] not in {"info", "debug"} or line.get("ms", 0) > SLOW_MS]
+        report.sections.append(("What the service told", "\n".join(map(str, told[-SHOWN:]))))
+    return report
 
 
 @pytest.fixture(scope="session")

@@ -34,6 +34,16 @@ SHARED_SECONDS = 240
 BERTHS = "https://berths.quillhaven.example"
 
 
+def never_synced(url: str) -> None:
+    """Have a cluster leave its files to the machine's memory.
+
+    No test cuts the power, and how fast a busy machine's disk is today is no property of the code.
+    """
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("alter system set fsync = off")
+        connection.execute("select pg_reload_conf()")
+
+
 def choose_password(link: str, password: str) -> None:
     """Choose a password by a sign-in link, as its page does."""
     address, _, key = link.partition("#")

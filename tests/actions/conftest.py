@@ -9,7 +9,7 @@ import pytest
 
 from jamb.demo.cluster import Cluster
 from tests.actions.scene import Scene, TemplateDatabase
-from tests.world import PORT, ROOT, WORKER
+from tests.world import PORT, ROOT, WORKER, never_synced
 
 
 @pytest.fixture(scope="session")
@@ -17,6 +17,7 @@ def template() -> Iterator[TemplateDatabase]:
     cluster = Cluster(ROOT / ".jamb-test" / f"actions-{WORKER}", PORT + 25)
     cluster.stop(mode="immediate")
     cluster.start()
+    never_synced(cluster.url)
     try:
         yield TemplateDatabase.made(cluster.url, f"alder_{os.urandom(3).hex()}")
     finally:

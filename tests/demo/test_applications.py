@@ -94,5 +94,7 @@ def test_the_watch_tablet_signs_in_by_a_code_on_another_device(world: World, pag
             if isinstance(answer, str):
                 expect(page.get_by_text("You did not allow it.")).to_be_visible()
                 page.get_by_role("link", name="Start again").click()
+            else:
+                expect(other.get_by_role("status").first).to_contain_text("The device may act for you.")
     expect(page.get_by_role("heading", level=1)).to_have_text("Watch of Pia Nowicki")
     expect(page.get_by_role("row", name=SHIP)).to_be_visible()
