@@ -116,7 +116,8 @@ def pytest_runtest_makereport(
         since = datetime.fromtimestamp(call.start, UTC).isoformat()
         lines = [line for line in map(json.loads, log.read_text().splitlines()) if line.get("at", "") >= since]
         told = [line for line in lines if line["level"] not in {"info", "debug"} or line.get("ms", 0) > SLOW_MS]
-        report.sections.append(("What the service told", "\n".join(map(str, told[-SHOWN:]))))
+        if told:
+            report.sections.append(("What the service told", "\n".join(map(str, told[-SHOWN:]))))
     return report
 
 

@@ -12,6 +12,7 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import psycopg
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
@@ -24,6 +25,7 @@ from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.reach import Collection, CollectionTree
 from jamb.store.base.work import Actor
+from jamb.store.directory import sums
 from tests.oracle.draw import public_key
 from tests.oracle.facts import DAY, POLICY, Estate, Held, Reach, Resource
 
@@ -51,6 +53,9 @@ def load(backend: Backend, url: str, slug: str, estate: Estate, now: datetime) -
             "insert into audit_stale (client_id) select id from client where directory_id = %s", [opened.id]
         )
         connection.commit()
+        with Session(backend.engine) as session:
+            sums.count_anew(session, opened.id)
+            session.commit()
         connection.autocommit = True
         connection.execute("analyze")
     return opened

@@ -25,6 +25,7 @@ from jamb.core.reach import CollectionTree
 from jamb.demo.estate.plan import Estate
 from jamb.demo.estate.records import DAY, DOMAIN, Client, Dice, Use, at
 from jamb.store.base.work import Actor
+from jamb.store.directory import sums
 from jamb.store.directory.roles import role_by_name
 from jamb.store.resources.resources import resources_of
 
@@ -74,6 +75,9 @@ def load_estate(backend: Backend, url: str, slug: str, estate: Estate, now: date
             "insert into audit_stale (client_id) select id from client where directory_id = %s", [directory.id]
         )
         connection.commit()
+        with Session(backend.engine) as session:
+            sums.count_anew(session, directory.id)
+            session.commit()
         connection.autocommit = True
         connection.execute("analyze")
 

@@ -1,4 +1,4 @@
-"""Forget what has run out by itself. Any number of processes may: each takes rows that no other holds."""
+"""Forget what has run out by itself, and put the parts of sums together. Any number of processes may."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from jamb.store.base.retention import FORGET
 from jamb.store.connections.bounded import BoundedAsyncConnection, Patience
 from jamb.store.connections.outages import reason_of
 from jamb.store.connections.server import READ_CLOCK, clock_fault
+from jamb.store.directory.sums import PUT_TOGETHER
 
 EVERY_SECONDS = 60.0
 _log = structlog.get_logger("jamb.retention")
@@ -39,7 +40,8 @@ async def forget(url: str, patience: Patience) -> None:
             return
         parts = ((f"parts of {table}", statement, None) for table, statement in keep_parts(found[0].date()))
         rows = ((name, statement, {"now": found[0]}) for name, statement in FORGET.items())
-        for name, statement, values in (*parts, *rows):
+        sums = ("parts of sums", PUT_TOGETHER, None)
+        for name, statement, values in (*parts, *rows, sums):
             try:
                 await connection.execute(statement, values)
             except DriverError as error:

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from datetime import date
-from functools import cache
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Column, Date, ForeignKey, Index, Text
-from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col
 
 from jamb.core.audit.excess import Excess
-from jamb.store.base.columns import among, among_ids, parameter
-from jamb.store.base.reading import Reading, Rows, one
+from jamb.store.base.columns import among, among_ids
+from jamb.store.base.reading import Reading
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
+from jamb.store.directory.sums import SumOf, by_day, totals
 from jamb.store.resources.resources import ResourceRow
 
 
@@ -68,28 +69,63 @@ def keep(
         (client_id, resource_id): (granted, unused, early) for client_id, resource_id, granted, unused, early in rows
     }
     after = {(client_id, resource_id): one for client_id, resource_id, one in found}
-    changes, states = [], []
+    states, changes = _Columns(directory_id), _Columns(directory_id)
     for key in sorted(before.keys() | after.keys(), key=str):
         held, one = before.get(key, (0.0, 0.0, 0.0)), after.get(key, Excess())
         wanted = (one.granted_weight, one.unused_weight, one.early_weight)
         if held == wanted:
             continue
-        common = {"client_id": key[0], "resource_id": key[1], "directory_id": directory_id}
-        states.append(common | {"granted": wanted[0], "unused": wanted[1], "early": wanted[2]})
+        states.add(key, wanted)
         if held[:2] != wanted[:2]:
-            more = {"granted": wanted[0] - held[0], "unused": wanted[1] - held[1]}
-            changes.append(common | {"day": day} | more)
-    if states:
-        state = insert(ExcessRow)
-        values = {name: getattr(state.excluded, name) for name in ("granted", "unused", "early")}
-        session.execute(state.on_conflict_do_update(index_elements=["client_id", "resource_id"], set_=values), states)
-    if changes:
-        change = insert(ExcessChangeRow)
-        added = {
-            name: getattr(ExcessChangeRow, name) + getattr(change.excluded, name) for name in ("granted", "unused")
-        }
-        keys = ["client_id", "resource_id", "day"]
-        session.execute(change.on_conflict_do_update(index_elements=keys, set_=added), changes)
+            changes.add(key, (wanted[0] - held[0], wanted[1] - held[1], 0.0))
+    # One statement each, however many rows: what they add to the sums is one part.
+    if states.clients:
+        session.execute(_KEEP_STATES, states.values())
+    if changes.clients:
+        session.execute(_KEEP_CHANGES, changes.values() | {"day": day})
+
+
+@dataclass(slots=True)
+class _Columns:
+    """What is to be kept, a list for each column."""
+
+    directory_id: UUID
+    clients: list[str] = field(default_factory=list)
+    resources: list[UUID] = field(default_factory=list)
+    weights: list[tuple[float, float, float]] = field(default_factory=list)
+
+    def add(self, key: tuple[str, UUID], weights: tuple[float, float, float]) -> None:
+        self.clients.append(key[0])
+        self.resources.append(key[1])
+        self.weights.append(weights)
+
+    def values(self) -> dict[str, Any]:
+        granted, unused, early = ([*map(float, column)] for column in zip(*self.weights, strict=True))
+        columns = {"clients": self.clients, "resources": self.resources}
+        return {**columns, "directory": self.directory_id, "granted": granted, "unused": unused, "early": early}
+
+
+def _each(*columns: str) -> str:
+    kinds = {"clients": "text[]", "resources": "uuid[]"}
+    return ", ".join(f"cast(:{name} as {kinds.get(name, 'double precision[]')})" for name in columns)
+
+
+_KEEP_STATES = sa.text(f"""
+    insert into excess (client_id, resource_id, directory_id, granted, unused, early)
+    select client_id, resource_id, :directory, granted, unused, early
+      from unnest({_each("clients", "resources", "granted", "unused", "early")})
+        as found (client_id, resource_id, granted, unused, early)
+    on conflict (client_id, resource_id) do update
+        set granted = excluded.granted, unused = excluded.unused, early = excluded.early
+""")  # noqa: S608 - of our own
+_KEEP_CHANGES = sa.text(f"""
+    insert into excess_change (client_id, resource_id, directory_id, day, granted, unused)
+    select client_id, resource_id, :directory, :day, granted, unused
+      from unnest({_each("clients", "resources", "granted", "unused")})
+        as found (client_id, resource_id, granted, unused)
+    on conflict (client_id, resource_id, day) do update
+        set granted = excess_change.granted + excluded.granted, unused = excess_change.unused + excluded.unused
+""")  # noqa: S608 - of our own
 
 
 _SUMS = (
@@ -103,14 +139,8 @@ _WORST = (_SUMS[1].desc(), _SUMS[0].desc())
 
 def in_all(directory_id: UUID) -> Reading[Excess]:
     """The excess of a directory."""
-    return Reading(
-        _in_all(), {"directory": directory_id}, lambda rows: Excess(*(round(value, 3) for value in one(rows)))
-    )
-
-
-@cache
-def _in_all() -> sa.Select[float, float, float]:
-    return sa.select(*_SUMS).where(col(ExcessRow.directory_id) == parameter("directory", sa.Uuid))
+    sums = totals(directory_id, SumOf.GRANTED_WEIGHT, SumOf.UNUSED_WEIGHT, SumOf.EARLY_WEIGHT)
+    return sums.then(lambda found: Excess(*found))
 
 
 def by_resource(session: Session, directory_id: UUID, limit: int) -> list[tuple[str, str, Excess]]:
@@ -160,19 +190,8 @@ Changes = list[tuple[date, float, float]]
 
 def changes_in_all(directory_id: UUID) -> Reading[Changes]:
     """By how much both weights of a directory rose, day by day."""
-    return Reading(_changes_in_all(), {"directory": directory_id}, _as_changes)
-
-
-def _as_changes(rows: Rows) -> Changes:
-    return [(day, granted, unused) for day, granted, unused in rows]
-
-
-@cache
-def _changes_in_all() -> sa.Select[date, float, float]:
-    day = col(ExcessChangeRow.day)
-    sums = (sa.func.sum(col(ExcessChangeRow.granted)), sa.func.sum(col(ExcessChangeRow.unused)))
-    here = col(ExcessChangeRow.directory_id) == parameter("directory", sa.Uuid)
-    return sa.select(day, *sums).where(here).group_by(day).order_by(day)
+    sums = by_day(directory_id, SumOf.GRANTED_WEIGHT_ROSE, SumOf.UNUSED_WEIGHT_ROSE)
+    return sums.then(lambda found: [(day, granted, unused) for day, (granted, unused) in found])
 
 
 def changes(
@@ -183,9 +202,13 @@ def changes(
     resource_ids: Iterable[UUID] | None = None,
 ) -> Changes:
     """Return by how much both weights rose, day by day: of a directory, or of some of its clients or resources."""
-    wanted = _changes_in_all()
+    if client_ids is None and resource_ids is None:
+        return changes_in_all(directory_id).of(session)
+    day = col(ExcessChangeRow.day)
+    sums = (sa.func.sum(col(ExcessChangeRow.granted)), sa.func.sum(col(ExcessChangeRow.unused)))
+    wanted = sa.select(day, *sums).where(col(ExcessChangeRow.directory_id) == directory_id).group_by(day).order_by(day)
     if client_ids is not None:
         wanted = wanted.where(among(ExcessChangeRow.client_id, client_ids))
     if resource_ids is not None:
         wanted = wanted.where(among_ids(ExcessChangeRow.resource_id, resource_ids))
-    return _as_changes(session.execute(wanted, {"directory": directory_id}))
+    return [(day, granted, unused) for day, granted, unused in session.execute(wanted)]

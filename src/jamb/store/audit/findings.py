@@ -21,9 +21,10 @@ from jamb.core.audit.findings import Finding
 from jamb.core.ladder import LadderCount
 from jamb.core.lists import GroupBy, Which
 from jamb.store.base.columns import MOMENT, among, document, has, moment, one_of, parameter
-from jamb.store.base.reading import Reading, Rows, one
+from jamb.store.base.reading import Reading, Rows
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow
+from jamb.store.directory.sums import SumOf, totals
 
 
 class FindingRow(SQLModel, table=True):
@@ -179,24 +180,24 @@ class LookedAt:
 
 def keep_states(session: Session, states: Iterable[LookedAt], now: datetime) -> None:
     """Keep when each client comes due again, and what it may do."""
-    rows = [
-        {
-            "id": state.client_id,
-            "next": state.next_at,
-            "now": now,
-            "of_weight": state.weight,
-            **{f"of_{name}": getattr(state.ladder, name) for name in _KEPT[1:]},
-        }
-        for state in states
-    ]
-    if rows:
-        values: dict[str, Any] = {name: sa.bindparam(f"of_{name}") for name in _KEPT}
-        session.connection().execute(
-            sa.update(AuditStateRow)
-            .where(col(AuditStateRow.client_id) == sa.bindparam("id"))
-            .values(next_at=sa.bindparam("next"), looked_at=sa.bindparam("now"), **values),
-            rows,
-        )
+    found = list(states)
+    if found:
+        # One statement, however many there are: what they add to the sums is one part.
+        values = {name: [getattr(state.ladder, name) for state in found] for name in _KEPT[1:]}
+        values |= {"clients": [state.client_id for state in found], "weight": [state.weight for state in found]}
+        session.execute(_KEEP_STATES, {**values, "next_at": [state.next_at for state in found], "now": now})
+
+
+_KEEP_STATES = sa.text("""
+    update audit_state
+       set looked_at = :now, next_at = found.next_at, weight = found.weight,
+           asked = found.asked, granted = found.granted, used = found.used, waiting = found.waiting
+      from unnest(
+        cast(:clients as text[]), cast(:next_at as timestamptz[]), cast(:weight as integer[]),
+        cast(:asked as integer[]), cast(:granted as integer[]), cast(:used as integer[]), cast(:waiting as integer[])
+      ) as found (client_id, next_at, weight, asked, granted, used, waiting)
+     where audit_state.client_id = found.client_id
+""")
 
 
 def keep_findings(
@@ -470,13 +471,8 @@ def _tally() -> sa.Select[Any]:
 
 def ladder_of_all(directory_id: UUID) -> Reading[LadderCount]:
     """The ladder of a directory's clients as they were looked at last."""
-    return Reading(_ladder(), {"directory": directory_id}, lambda rows: LadderCount(*map(int, one(rows))))
-
-
-@cache
-def _ladder() -> sa.Select[Any]:
-    sums = [sa.func.coalesce(sa.func.sum(getattr(AuditStateRow, name)), 0) for name in _KEPT[1:]]
-    return sa.select(*sums).where(col(AuditStateRow.directory_id) == parameter("directory", sa.Uuid))
+    sums = totals(directory_id, SumOf.ASKED, SumOf.GRANTED, SumOf.USED, SumOf.WAITING)
+    return sums.then(lambda found: LadderCount(*map(int, found)))
 
 
 def clients_waiting(directory_id: UUID, limit: int) -> Reading[tuple[list[str], int]]:

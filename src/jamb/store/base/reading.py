@@ -17,6 +17,7 @@ import sqlalchemy as sa
 from sqlmodel import Session
 
 T = TypeVar("T")
+U = TypeVar("U")
 Rows = Iterable[Sequence[Any]]
 _Statement = sa.Select[*tuple[Any, ...]] | sa.CompoundSelect[*tuple[Any, ...]] | sa.TextualSelect
 # How JSON has what it has no word for. All else is as the driver would give it.
@@ -34,6 +35,10 @@ class Reading(Generic[T]):
     statement: _Statement
     values: Mapping[str, Any]
     become: Callable[[Rows], T]
+
+    def then(self, become: Callable[[T], U]) -> Reading[U]:
+        """Return the same reading, of which something else is made."""
+        return Reading(self.statement, self.values, lambda rows: become(self.become(rows)))
 
     def of(self, session: Session) -> T:
         return self.become(session.execute(self.statement, dict(self.values)))

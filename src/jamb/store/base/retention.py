@@ -104,6 +104,7 @@ KEPT: Mapping[str, str] = {
     "findings, with what was said of them": "finding excess_change",
     "one row for each object or person that a client touched": "object_use person_use dry_run_miss",
     "one row in all": "schema_floor pulse",
+    "a few rows for each directory, and for each day of changes or of ends": "kept_sum",
     "one row for each client, person, directory or key, or a few": (
         "audit_stale audit_state calendar_feed client_grant_type client_redirect escalation excess failing_duty "
         "notice_round passkey recovery_code sealing_mark second_factor"

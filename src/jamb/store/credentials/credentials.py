@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 from functools import cache
-from typing import Any, NamedTuple
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -18,12 +18,10 @@ from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
 from jamb.core.credentials.term import CredentialState, state_of
-from jamb.store.base.columns import MOMENT, among, among_ids, blob, document, moment, one_of, parameter
-from jamb.store.base.reading import Reading, Rows, one
+from jamb.store.base.columns import among, among_ids, blob, document, moment, one_of
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
 
-_WEEK_SECONDS = 7 * 86_400
 _NOT_ENDED = sa.text("withdrawn_at IS NULL AND disabled_at IS NULL")
 _STARTS = sa.text("withdrawn_at IS NULL AND starts_at IS NOT NULL")
 
@@ -136,82 +134,6 @@ def _newest(credential: CredentialPicture) -> tuple[datetime, str]:
 def _seen_by_rules() -> sa.Select[Any]:
     columns: tuple[Any, ...] = tuple(col(getattr(CredentialRow, name)) for name in ("client_id", *_FACTS))
     return sa.select(*columns).where(one_of(CredentialRow.client_id, "clients"))
-
-
-class EndingCredential(NamedTuple):
-    """A credential that works and expires: in which week from now, counted from 0, and how many do in that week."""
-
-    client_id: str
-    client_name: str
-    hint: str
-    expires_at: datetime
-    last_used_at: datetime | None
-    week: int
-    in_week: int
-
-
-def ending(directory_id: UUID, now: datetime, weeks: int, most: int) -> Reading[list[EndingCredential]]:
-    """The first few credentials that expire in each of the coming weeks, the soonest first."""
-    until = now + weeks * timedelta(seconds=_WEEK_SECONDS)
-    asked = {"directory": directory_id, "now": now, "last_week_ends": until, "most_of_a_week": most}
-    return Reading(_ending(), asked, lambda rows: [EndingCredential(*row) for row in rows])
-
-
-@cache
-def _ending() -> sa.Select[Any]:
-    now, length = parameter("now", MOMENT), sa.literal_column(str(_WEEK_SECONDS), sa.Integer)
-    number = sa.cast(sa.func.floor(sa.extract("epoch", col(CredentialRow.expires_at) - now) / length), sa.Integer)
-    weeks = (
-        sa.select(number.label("week"), sa.func.count().label("in_week"))
-        .where(_expires_before("last_week_ends"))
-        .group_by(sa.literal_column("1"))
-        .subquery()
-    )
-    begins = now + weeks.c.week * sa.func.make_interval(0, 0, 0, 0, 0, 0, length)
-    first = (
-        sa.select(*(col(getattr(CredentialRow, name)) for name in ("client_id", "hint", "expires_at", "last_used_at")))
-        .where(
-            _expires_before("last_week_ends"),
-            col(CredentialRow.expires_at) >= begins,
-            col(CredentialRow.expires_at) < begins + sa.func.make_interval(0, 0, 0, 0, 0, 0, length),
-        )
-        .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
-        .limit(parameter("most_of_a_week", sa.Integer))
-        .lateral()
-    )
-    columns = (first.c.client_id, col(ClientRow.name), first.c.hint, first.c.expires_at, first.c.last_used_at)
-    return (
-        sa.select(*columns, weeks.c.week, weeks.c.in_week)
-        .select_from(weeks)
-        .join(first, sa.true())
-        .join(ClientRow, col(ClientRow.id) == first.c.client_id)
-        .order_by(first.c.expires_at, first.c.hint)
-    )
-
-
-def ending_until(directory_id: UUID, now: datetime, until: datetime, used_since: datetime) -> Reading[tuple[int, int]]:
-    """How many credentials that work expire until a moment, and how many of these were used since another."""
-    asked = {"directory": directory_id, "now": now, "until": until, "used_since": used_since}
-    return Reading(_ending_until(), asked, _as_pair)
-
-
-def _as_pair(rows: Rows) -> tuple[int, int]:
-    many, used = one(rows)
-    return int(many), int(used)
-
-
-@cache
-def _ending_until() -> sa.Select[int, int]:
-    lately = sa.func.count().filter(col(CredentialRow.last_used_at) >= parameter("used_since", MOMENT))
-    return sa.select(sa.func.count(), lately).select_from(CredentialRow).where(_expires_before("until"))
-
-
-def _expires_before(moment_name: str) -> sa.ColumnElement[bool]:
-    return sa.and_(
-        col(CredentialRow.directory_id) == parameter("directory", sa.Uuid),
-        works(parameter("now", MOMENT)),
-        col(CredentialRow.expires_at) < parameter(moment_name, MOMENT),
-    )
 
 
 def having_credential(meant: LookedFor) -> sa.Select[str]:

@@ -10,13 +10,11 @@ from uuid import UUID
 import sqlalchemy as sa
 from sqlmodel import Session
 
-from jamb.store.base.reading import Reading, Rows, number
+from jamb.store.base.reading import Reading
+from jamb.store.directory.sums import SumOf, totals
 
 # Days left, as upper ends of ranges.
 DAYS = (0, 1, 7, 14, 30, 90)
-_CLIENTS = sa.text(
-    "select count(*) as clients from client where directory_id = :directory and not builtin and state <> 'removed'"
-).columns(clients=sa.Integer)
 _CREDENTIALS = sa.text("""
     select directory.slug, credential.kind,
            case when withdrawn_at is not null then 'withdrawn'
@@ -57,27 +55,6 @@ def credentials(session: Session, now: datetime) -> Sequence[Any]:
     return session.execute(_CREDENTIALS, {"now": now}).all()
 
 
-_ENDING = sa.text("""
-    select case when expires_at is null then null
-                when expires_at <= :now + interval '7 days' then 7 when expires_at <= :now + interval '30 days' then 30
-                when expires_at <= :now + interval '90 days' then 90 else 0 end as days, count(*) as credentials
-    from credential
-    where directory_id = :directory and withdrawn_at is null and disabled_at is null
-      and (expires_at is null or expires_at > :now) and (starts_at is null or starts_at <= :now)
-    group by 1
-""").columns(days=sa.Integer, credentials=sa.Integer)
-
-
-def ending(directory_id: UUID, now: datetime) -> Reading[list[tuple[int | None, int]]]:
-    """How many live credentials expire within 7, 30 and 90 days, how many later (0), and how many never (None)."""
-    return Reading(_ENDING, {"now": now, "directory": directory_id}, _bands)
-
-
-def _bands(rows: Rows) -> list[tuple[int | None, int]]:
-    found = {band: int(count) for band, count in rows}
-    return [(band, found.get(band, 0)) for band in (7, 30, 90, 0, None)]
-
-
 def attempts(session: Session) -> Sequence[Any]:
     return session.execute(_ATTEMPTS).all()
 
@@ -111,4 +88,4 @@ def people_in(session: Session, directory_id: UUID) -> int:
 
 def clients_in(directory_id: UUID) -> Reading[int]:
     """How many clients a directory has that are no parts of Jamb itself."""
-    return Reading(_CLIENTS, {"directory": directory_id}, number)
+    return totals(directory_id, SumOf.CLIENTS).then(lambda found: int(*found))
