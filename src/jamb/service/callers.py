@@ -14,17 +14,16 @@ from fastapi import Depends, Request
 from sqlmodel import Session
 
 from jamb import jose
-from jamb.actions.authorization import devices
 from jamb.actions.base.act import NOTHING_YET, Act, Caller
 from jamb.actions.base.backend import console_client_id
 from jamb.actions.base.lookups import find_directory, refuse_suspended
 from jamb.actions.entry import sessions
 from jamb.actions.entry.access import admit, client_meant
+from jamb.core import own_api
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import FactorWanted, Forbidden, NotSignedIn
 from jamb.core.jwt import read_signed
-from jamb.core.own_api import CHANGES, HEAVY
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
@@ -38,7 +37,7 @@ from jamb.service.keys import algorithm_of
 from jamb.service.runtime import Runtime
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
-from jamb.store.entry import authorizations
+from jamb.store.entry import admission
 
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -193,10 +192,16 @@ def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime)
 
 
 class Visit(NamedTuple):
-    """Who calls which directory, before it is decided what they may do there. `signed_in`: the console session."""
+    """Who calls which directory, before it is decided what they may do there.
+
+    Attributes:
+        known: what was read of them on the way, if they are known here.
+        signed_in: the console session.
+    """
 
     directory: Directory
     caller: Caller
+    known: admission.Known | None
     signed_in: sessions.ConsoleSession | None = None
 
 
@@ -207,8 +212,9 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
         found = session_in(session, request, runtime, now)
         here = found.directory if found.directory.slug == slug else find_directory(session, slug)
         refuse_suspended(here)
-        return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id), found)
-    directory = find_directory(session, slug)
+        return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id), found.known, found)
+    named = _named(session, slug, sent.token, now)
+    directory = named.directory.value() if named is not None else find_directory(session, slug)
     claims = claims_of(session, runtime, directory, request, sent, now)
     refuse_suspended(directory)
     facts = TokenFacts(
@@ -216,12 +222,26 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
         datetime.fromtimestamp(claims["iat"], UTC),
         token_reach(claims.get("authorization_details", ())),
     )
+    known = named.known if named is not None else None
     if "sid" not in claims:
-        return Visit(directory, Caller(claims["client_id"], None, facts))
-    sign_in = UUID(claims["sid"])
-    if not devices.signed_in_still(session, sign_in) and not authorizations.live(session, sign_in):
+        return Visit(directory, Caller(claims["client_id"], None, facts), known)
+    if named is None or not named.stands:
         raise NotSignedIn("This sign-in was ended.", next_step=_SIGN_IN)
-    return Visit(directory, Caller(claims["client_id"], UUID(claims["sub"]), facts))
+    return Visit(directory, Caller(claims["client_id"], UUID(claims["sub"]), facts), known)
+
+
+def _named(session: Session, slug: str, token: str, now: datetime) -> admission.ByToken | None:
+    """Read whom a token names, before it is verified: all in one statement. None: whoever it is, they are not here."""
+    try:
+        _, claims = read_signed(token)
+        client_id, person_id, sign_in = claims.get("client_id"), None, None
+        if "sid" in claims:
+            person_id, sign_in = UUID(str(claims.get("sub"))), UUID(str(claims["sid"]))
+    except (UnfitText, ValueError):
+        return None
+    if not isinstance(client_id, str) or line_fault(client_id):
+        return None
+    return admission.by_token(session, slug, client_id, person_id, sign_in, own_api.NAME, now)
 
 
 def _aged(request: Request, runtime: Runtime, *, heavy: bool) -> AgedRead | None:
@@ -271,12 +291,11 @@ class Door:
         lease = Lease(runtime.backend.engine)
         try:
             with Session(lease.open(), expire_on_commit=False) as session:
-                here, caller, signed_in = visit_in(session, self.directory, request, runtime, now)
-                if signed_in is not None and here.policy.confirm_minutes and self.operation in HEAVY:
+                here, caller, known, signed_in = visit_in(session, self.directory, request, runtime, now)
+                if signed_in is not None and here.policy.confirm_minutes and self.operation in own_api.HEAVY:
                     sessions.require_confirmed(signed_in, timedelta(minutes=here.policy.confirm_minutes), now)
                 # Jamb's own objects are the clients: an owner is let in to theirs alone.
                 about = client_meant(session, here, request.path_params)
-                known = signed_in.known if signed_in is not None else None
                 act = admit(session, runtime.backend, here, caller, self.operation, now, about, known)
                 request.scope[CALLER] = act.actor.id
                 if self.key is not None:
@@ -314,6 +333,6 @@ def may(operation: str, *, heavy: bool = False, edits: bool = False) -> Any:
             return replace(door, versions=NOTHING_YET)
         return replace(door, versions=versions_in(if_match)) if if_match is not None else door
 
-    wanted: Callable[..., Any] = guard_version if edits else guard_once if operation in CHANGES else guard
+    wanted: Callable[..., Any] = guard_version if edits else guard_once if operation in own_api.CHANGES else guard
     wanted.__dict__["operation"] = operation
     return Depends(wanted, scope="function")

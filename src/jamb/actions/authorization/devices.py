@@ -186,11 +186,6 @@ def poll(backend: Backend, slug: str, client_id: str, device_code: str, now: dat
         return Poll(PollAnswer.PENDING)
 
 
-def signed_in_still(session: Session, sign_in_id: UUID) -> bool:
-    row = session.get(credentials.DeviceRequestRow, sign_in_id)
-    return row is not None and row.ended_at is None
-
-
 def sign_out(backend: Backend, sign_in_id: UUID, now: datetime) -> None:
     """End a sign-in: its token is refused by Jamb's own API from now on."""
     with observation(backend.engine) as session:

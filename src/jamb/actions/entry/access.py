@@ -238,9 +238,11 @@ def _out_of_reach(at_door: _AtDoor, operation: str, client_id: str | None) -> Fo
     )
 
 
-def may_register(session: Session, directory: Directory, caller: Caller, now: datetime) -> MayRegister:
+def may_register(
+    session: Session, directory: Directory, caller: Caller, now: datetime, known: admission.Known | None = None
+) -> MayRegister:
     """Tell a caller before the form whether they may register, and whom to ask if not."""
-    at_door = _meet(session, directory, caller, now)
+    at_door = _meet(session, directory, caller, now, known=known)
     allowed = _may(at_door, "clients.register", now)
     policy = directory.policy
     groups = ", ".join(policy.registering_groups)
@@ -281,8 +283,7 @@ def _meet(
         if operation is None or not {operation, _SEES} <= by_roles:
             person = _with_own(session, directory, known.person_id, person, makes=makes)
     key = known.client_id
-    by_role = () if known.builtin else roles.roles_of_clients(session, [key]).get(key, [])
-    grants = (*known.consents(), *pictures.held_at(known.resource_id, (), by_role))
+    grants = (*known.consents(), *known.by_role())
     # What it asks is told in a refusal, and decides nothing.
     live = known.client_state == ClientState.LIVE
     standing = ClientStanding(key, known.client_name, live, (), grants, None, known.tokens_revoked_at)

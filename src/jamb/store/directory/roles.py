@@ -96,17 +96,12 @@ class AssignmentRow(SQLModel, table=True):
     def grants(self, role: RoleRow) -> list[HeldGrant]:
         """Return what the role gives the client that holds it."""
         reach = reach_of(self.reach)
-        return [
-            HeldGrant(
-                name,
-                AccessKind.APPLICATION,
-                self.assigned_at,
-                self.expires_at,
-                reach,
-                through=f"the role {role.name}",
-            )
-            for name in role.permissions
-        ]
+        return [given(role.name, name, self.assigned_at, self.expires_at, reach) for name in role.permissions]
+
+
+def given(role: str, permission: str, since: datetime, until: datetime | None, reach: Reach) -> HeldGrant:
+    """Return a permission that a role gives a client."""
+    return HeldGrant(permission, AccessKind.APPLICATION, since, until, reach, through=f"the role {role}")
 
 
 _STANDS = col(RoleRow.removed_at).is_(None)

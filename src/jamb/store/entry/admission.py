@@ -1,7 +1,8 @@
 """What is read to let a caller into Jamb's own API: one statement, compiled once from the tables and run on the driver.
 
 What somebody holds comes as JSON, one list for all of it: roles as (name, permissions, reach, group), consents as
-(permission, kind, since, until, reach, person), with moments in seconds since 1970.
+(permission, kind, since, until, reach, person), roles of the client itself as (name, permissions, since, until, reach),
+with moments in seconds since 1970.
 """
 
 from __future__ import annotations
@@ -47,6 +48,7 @@ class Known(NamedTuple):
     person_active: bool | None
     held_roles: Sequence[Sequence[Any]] | None
     held_consents: Sequence[Sequence[Any]] | None
+    held_by_client: Sequence[Sequence[Any]] | None
 
     def roles(self) -> tuple[RoleHolding, ...]:
         """Return the roles that the person holds now, themselves and by their groups."""
@@ -61,6 +63,22 @@ class Known(NamedTuple):
             HeldGrant(name, AccessKind(kind), _moment(since), _moment(until), reach_of(reach), person)
             for name, kind, since, until, reach, person in self.held_consents or ()
         )
+
+    def by_role(self) -> tuple[HeldGrant, ...]:
+        """Return what roles give the client itself at the resource, or gave, or will."""
+        return tuple(
+            roles.given(role, name, _moment(since), _moment(until), reach_of(reach))
+            for role, permissions, since, until, reach in self.held_by_client or ()
+            for name in permissions
+        )
+
+
+class ByToken(NamedTuple):
+    """Whom an access token names, and where. `stands`: whether the sign-in that it names, if any, was not ended."""
+
+    directory: DirectoryRow
+    stands: bool
+    known: Known
 
 
 class SignedIn(NamedTuple):
@@ -113,6 +131,24 @@ def _held_consents() -> sa.ScalarSelect[Any]:
     )
 
 
+def _held_by_client() -> sa.ScalarSelect[Any]:
+    held, role = table_of(AssignmentRow), table_of(RoleRow)
+    told = sa.func.jsonb_build_array(
+        role.c.name,
+        role.c.permissions,
+        sa.extract("epoch", held.c.assigned_at),
+        sa.extract("epoch", held.c.expires_at),
+        held.c.reach,
+    )
+    return (
+        sa.select(sa.func.jsonb_agg(sa.dialects.postgresql.aggregate_order_by(told, role.c.name)))
+        .select_from(held.join(role, role.c.id == held.c.role_id))
+        .where(held.c.client_id == _client.c.id, role.c.resource_id == _resource.c.id)
+        .correlate(_client, _resource)
+        .scalar_subquery()
+    )
+
+
 _KNOWN: tuple[Any, ...] = (
     _client.c.directory_id,
     _client.c.id,
@@ -127,6 +163,7 @@ _KNOWN: tuple[Any, ...] = (
     _person.c.active,
     _held_roles(),
     _held_consents(),
+    _held_by_client(),
 )
 _OWN_API = sa.and_(
     _resource.c.directory_id == _client.c.directory_id, _resource.c.name == sa.bindparam("resource", type_=sa.Text)
@@ -181,6 +218,32 @@ _BY_SESSION = compiled(
     )
     .where(_console.c.digest == sa.bindparam("digest", type_=sa.LargeBinary))
 )
+_SIGN_IN_ID = sa.bindparam("sign_in", type_=sa.Uuid)
+
+
+def _not_ended(table: str) -> sa.ColumnElement[bool]:
+    """Tell whether the sign-in is one of these, and was not ended."""
+    there = sa.table(table, sa.column("id", sa.Uuid), sa.column("ended_at", MOMENT))
+    return sa.exists().where(there.c.id == _SIGN_IN_ID, there.c.ended_at.is_(None))
+
+
+_STANDS = sa.or_(_SIGN_IN_ID.is_(None), _not_ended("device_request"), _not_ended("person_authorization"))
+# Parameters: slug, client, person, sign_in, resource, now.
+_BY_TOKEN = compiled(
+    sa.select(*_PLACE, _STANDS, *_KNOWN)
+    .select_from(
+        _directory.join(
+            _client,
+            sa.and_(_client.c.directory_id == _directory.c.id, _client.c.id == sa.bindparam("client", type_=sa.Text)),
+        )
+        .join(_resource, _OWN_API)
+        .outerjoin(
+            _person,
+            sa.and_(_person.c.id == sa.bindparam("person", type_=sa.Uuid), _person.c.directory_id == _directory.c.id),
+        )
+    )
+    .where(_directory.c.slug == sa.bindparam("slug", type_=sa.Text))
+)
 
 
 def by_caller(
@@ -198,8 +261,32 @@ def by_session(session: Session, digest: bytes, console: str, resource: str, now
     if row is None:
         return None
     before, after = len(_SIGN_IN), len(_SIGN_IN) + len(_PLACE)
-    place = dict(zip((column.name for column in _PLACE), row[before:after], strict=True))
-    return SignedIn._make([*row[:before], DirectoryRow(**place), Known(*row[after:])])
+    return SignedIn._make([*row[:before], _place(row[before:after]), Known(*row[after:])])
+
+
+def by_token(
+    session: Session,
+    slug: str,
+    client_id: str,
+    person_id: UUID | None,
+    sign_in_id: UUID | None,
+    resource: str,
+    now: datetime,
+) -> ByToken | None:
+    """Return whom a token of a directory names, at one of its resources; None: there is no such client.
+
+    Nothing of it may be used before the token was verified.
+    """
+    names = {"slug": slug, "client": client_id, "person": person_id, "sign_in": sign_in_id}
+    row = _one(session, _BY_TOKEN, {**names, "resource": resource, "now": now})
+    if row is None:
+        return None
+    after = len(_PLACE)
+    return ByToken(_place(row[:after]), row[after], Known(*row[after + 1 :]))
+
+
+def _place(values: Sequence[Any]) -> DirectoryRow:
+    return DirectoryRow(**dict(zip((column.name for column in _PLACE), values, strict=True)))
 
 
 def note_seen(session: Session, digest: bytes, now: datetime) -> None:

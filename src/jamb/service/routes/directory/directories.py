@@ -34,8 +34,8 @@ def read_directory(act: Annotated[Act, may("directory.read")], runtime: TheRunti
 def whoami(directory: str, request: Request, runtime: TheRuntime, now: Now) -> Whoami:
     """Who the service takes you for. Needs no role: it is how one learns to have none."""
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
-        here, caller, signed_in = visit_in(session, directory, request, runtime, now)
-        found = who(session, here, caller, now, signed_in.known if signed_in is not None else None)
+        here, caller, known, _ = visit_in(session, directory, request, runtime, now)
+        found = who(session, here, caller, now, known)
     actor = found.actor
     return Whoami(
         kind=actor.kind,
@@ -52,8 +52,8 @@ def whoami(directory: str, request: Request, runtime: TheRuntime, now: Now) -> W
 def read_registering(directory: str, request: Request, runtime: TheRuntime, now: Now) -> MayRegister:
     """Whether you may register clients here and, if not, whom to ask. Needs no role: one learns it before the form."""
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
-        here, caller, _ = visit_in(session, directory, request, runtime, now)
-        found = may_register(session, here, caller, now)
+        here, caller, known, _ = visit_in(session, directory, request, runtime, now)
+        found = may_register(session, here, caller, now, known)
     return MayRegister(allowed=found.allowed, why=found.why, ask=list(found.ask))
 
 
