@@ -11,7 +11,7 @@ from uuid import UUID, uuid4
 
 import psycopg
 import pytest
-from sqlalchemy import Engine, event
+from sqlalchemy import Engine, event, text
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlmodel import Session, select
@@ -336,6 +336,22 @@ def test_a_statement_ends_when_the_server_is_silent_and_the_connection_is_anothe
     with patient.connect() as connection:
         assert connection.exec_driver_sql("select 1").scalar_one() == 1
     patient.dispose()
+
+
+def test_what_is_prepared_outlives_reads_and_what_is_undone(world: World) -> None:
+    one = make_engine(world.cluster.url, pool_size=1)
+    asked = select(ClientRow.id).where(ClientRow.name == "nobody")
+    prepared = text("select statement from pg_prepared_statements where statement like '%client.name =%'")
+    for number in range(8):
+        # A session that is closed undoes its transaction, as one does in which something was refused.
+        with Session(one) as session:
+            assert session.exec(asked).all() == []
+            if number % 2:
+                with pytest.raises(DBAPIError):
+                    session.execute(text("select 1 / 0"))
+    with Session(one) as session:
+        assert len(session.execute(prepared).all()) == 1
+    one.dispose()
 
 
 def test_a_pool_whose_connections_all_work_is_busy_and_not_gone(world: World) -> None:

@@ -11,9 +11,10 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any
 
 import psycopg
+from psycopg._preparing import PrepareManager
 from psycopg.conninfo import conninfo_to_dict
 from psycopg.pq import TransactionStatus
 
@@ -25,7 +26,11 @@ GRACE_SECONDS = 1.0
 PING_SECONDS = 2.0
 # Whoever answered so lately is not asked first whether they are there.
 FRESH_SECONDS = 1.0
-_Found = TypeVar("_Found")
+# One plan for directories of all sizes is a bad one for the largest: it is made anew for what is asked, from what was
+# read of the statement once.
+_PLANNED = "-c plan_cache_mode=force_custom_plan"
+# Statements that a connection keeps prepared, those used last. What the service asks again and again is about as many.
+MOST_PREPARED = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +96,18 @@ class BoundedConnection(psycopg.Connection[Any]):
                 self.close()
             raise
 
+    def rollback(self) -> None:
+        """Undo the transaction, and keep what is prepared: so does the server.
+
+        The library would have all of it prepared anew, for the tables of a statement may be gone with the transaction
+        that made them; ours make none. Reads end so, too: without this nothing would ever be prepared.
+        """
+        kept, self._prepared = self._prepared, PrepareManager()
+        try:
+            super().rollback()
+        finally:
+            self._prepared = kept
+
     @contextmanager
     def within(self, seconds: float) -> Iterator[None]:
         """Wait no longer than this for each answer, while the block lasts."""
@@ -138,6 +155,9 @@ class BoundedAsyncConnection(psycopg.AsyncConnection[Any]):
 
 def connect(url: str, patience: Patience, name: str) -> BoundedConnection:
     """Connect to the database of a URL, or of any other connection string of libpq."""
-    made = BoundedConnection.connect(url, **patience.arguments(url, name))
-    made.patience = patience.until_given_up
+    arguments = patience.arguments(url, name)
+    if "options" in arguments:
+        arguments["options"] = f"{_PLANNED} {arguments['options']}"
+    made = BoundedConnection.connect(url, **arguments)
+    made.patience, made.prepared_max = patience.until_given_up, MOST_PREPARED
     return made
