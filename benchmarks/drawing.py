@@ -92,7 +92,7 @@ def drawn(title: str, unit: str, lines: Sequence[Line]) -> str:
         f'<path d="M{across(10**x0):.1f} {up(10**y0):.1f}L{across(10 ** (x0 + decades)):.1f} '
         f'{up(10 ** (y0 + decades)):.1f}" stroke="#999" stroke-dasharray="4 4"/>'
     )
-    ends = _apart([up(line.points[-1][1]) for line in lines])
+    ends = _apart([up(line.points[-1][1]) for line in lines], TALL - BOTTOM - 4)
     for line, colour, end in zip(lines, COLOURS, ends, strict=False):
         path = "L".join(f"{across(x):.1f} {up(y):.1f}" for x, y in line.points)
         parts.append(f'<path d="M{path}" fill="none" stroke="{colour}" stroke-width="2"/>')
@@ -102,12 +102,16 @@ def drawn(title: str, unit: str, lines: Sequence[Line]) -> str:
     return "\n".join([*parts, "</svg>"]) + "\n"
 
 
-def _apart(heights: Sequence[float], least: float = 14) -> list[float]:
-    """Return where names stand beside the ends of their lines, none over another."""
+def _apart(heights: Sequence[float], lowest: float, least: float = 14) -> list[float]:
+    """Return where names stand beside the ends of their lines, none over another and none below the axis."""
     placed: dict[int, float] = {}
+    order = sorted(range(len(heights)), key=lambda one: heights[one])
     last = -least
-    for place in sorted(range(len(heights)), key=lambda one: heights[one]):
+    for place in order:
         last = placed[place] = max(heights[place], last + least)
+    below = lowest + least
+    for place in reversed(order):
+        below = placed[place] = min(placed[place], below - least)
     return [placed[place] for place in range(len(heights))]
 
 
