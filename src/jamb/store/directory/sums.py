@@ -56,10 +56,15 @@ class KeptSumRow(SQLModel, table=True):
 
 # So many parts are put together at a time.
 _MOST_PARTS = 100_000
-# Of two processes that do so each moves what it deletes: nothing counts twice.
+# "sums", as a number: it is only ever compared with itself.
+_LOCK = 0x73756D73
+# One process does so at a time, and moves what it deletes: nothing counts twice, and none waits for another.
 PUT_TOGETHER = f"""
-WITH changed AS (
-    SELECT DISTINCT directory_id, sum_of, day FROM (SELECT * FROM kept_sum WHERE NOT whole LIMIT {_MOST_PARTS}) part
+WITH turn AS MATERIALIZED (
+    SELECT pg_try_advisory_xact_lock({_LOCK}) AS mine
+), changed AS (
+    SELECT DISTINCT directory_id, sum_of, day
+      FROM turn CROSS JOIN LATERAL (SELECT * FROM kept_sum WHERE NOT whole AND mine LIMIT {_MOST_PARTS}) part
 ), parts AS (
     DELETE FROM kept_sum USING changed
      WHERE kept_sum.directory_id = changed.directory_id AND kept_sum.sum_of = changed.sum_of
