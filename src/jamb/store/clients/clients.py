@@ -435,48 +435,6 @@ def others_holding(
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class Holding:
-    """A consent in force as "who can do this" shows it."""
-
-    client_id: str
-    client_name: str
-    live: bool
-    kind: str
-    permission: str
-    reach: dict[str, list[str]] | None
-    person: str | None
-    expires_at: datetime | None
-
-
-def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now: datetime) -> list[Holding]:
-    """Return the consents in force to any of these permissions of a resource."""
-    rows = session.execute(
-        sa.select(
-            col(ClientRow.id),
-            col(ClientRow.name),
-            col(ClientRow.state),
-            col(GrantRow.kind),
-            col(GrantRow.permission),
-            col(GrantRow.reach),
-            col(PersonRow.name),
-            col(GrantRow.expires_at),
-        )
-        .join(ClientRow, col(ClientRow.id) == col(GrantRow.client_id))
-        .outerjoin(PersonRow, col(PersonRow.id) == col(GrantRow.person_id))
-        .where(
-            col(GrantRow.resource_id) == resource_id,
-            among(GrantRow.permission, permissions),
-            col(GrantRow.granted_at) <= now,
-            stands(now),
-        )
-    )
-    return [
-        Holding(key, name, state == "live", kind, permission, reach, person, expires_at)
-        for key, name, state, kind, permission, reach, person, expires_at in rows
-    ]
-
-
 def stands(now: datetime | sa.BindParameter[datetime]) -> sa.ColumnElement[bool]:
     return col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now)
 

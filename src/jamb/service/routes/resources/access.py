@@ -10,6 +10,7 @@ from fastapi import Query, Request, Response
 from jamb import jose
 from jamb.actions.base.act import Act
 from jamb.actions.resources import explanations, reach
+from jamb.actions.resources.holders import read_holders
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Unsuited
 from jamb.core.jwt import read_signed
@@ -94,7 +95,7 @@ def holders(
     limit: Limit = DEFAULT_LIMIT,
 ) -> wire.Holders:
     """Who can do an operation, to an object if one is named: clients a page at a time, people, and through what."""
-    found = explanations.holders(act, name, operation, object, unpack_pair(cursor), limit)
+    found = read_holders(act, name, operation, object, unpack_pair(cursor), limit)
     return wire.Holders(
         resource=found.catalogue.name,
         operation=operation_of(found.catalogue, found.operation.name),
