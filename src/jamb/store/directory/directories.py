@@ -96,7 +96,8 @@ def lock_all(session: Session) -> None:
 def signing_keys(session: Session, directory_id: UUID) -> list[SigningKeyRow]:
     """Return all, also withdrawn ones, newest first."""
     newest = col(SigningKeyRow.signs_from).desc()
-    return list(session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id).order_by(newest)))
+    wanted = select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id)
+    return list(session.exec(wanted.order_by(newest, SigningKeyRow.kid)))
 
 
 def signing_key(session: Session, directory_id: UUID, algorithm: SigningAlgorithm, now: datetime) -> SigningKeyRow:
