@@ -19,7 +19,7 @@ from jamb.actions.credentials.credentials import set_credential_state, withdraw
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.credentials.kinds import CredentialKind
 from jamb.core.credentials.term import CredentialState
-from jamb.store.credentials import endings
+from jamb.store.credentials import expiries
 from jamb.store.credentials.credentials import CredentialRow
 from jamb.store.directory.sums import PUT_TOGETHER
 from tests.actions.rounds.walk import Walk
@@ -77,7 +77,7 @@ def test_sums_are_what_the_rows_come_to(scene: Scene, seed: int) -> None:
         counted = kept(scene, _COUNTED)
         assert kept(scene) == counted, f"after {walk.at}"
         seen |= {sum_of for sum_of, _ in counted}
-    assert {"clients", "ending", "asked", "granted", "granted weight", "granted weight rose"} <= seen
+    assert {"clients", "expiring", "asked", "granted", "granted weight", "granted weight rose"} <= seen
     put_together(scene)
     with Session(scene.backend.engine) as session:
         apart = "select 1 from kept_sum group by sum_of, day having count(*) > 1"
@@ -99,7 +99,7 @@ def test_sums_hold_while_several_put_them_together(scene: Scene) -> None:
     _, failed = at_once(work)
     assert failed == {}
     assert kept(scene) == kept(scene, _COUNTED)
-    assert kept(scene)["ending", (NOW + 30 * DAY).date()] == len(clients)
+    assert kept(scene)["expiring", (NOW + 30 * DAY).date()] == len(clients)
 
 
 MIDNIGHT = datetime.combine(NOW.date(), time(), UTC) + 7 * DAY
@@ -134,10 +134,10 @@ def test_what_expires_when_is_counted_as_one_by_one(scene: Scene) -> None:
             live = [row for row in session.exec(select(CredentialRow)) if row.state(now, warn) in works]
             left = [row.expires_at - now for row in live if row.expires_at is not None]
             bands = [sum(after < ends <= most for ends in left) for after, most in BANDS]
-            told = endings.in_bands(directory.id, now).of(session)
+            told = expiries.in_bands(directory.id, now).of(session)
             assert [many for _, many in told] == [*bands, len(live) - len(left)], now
             weeks = Counter((ends - timedelta(microseconds=1)) // (7 * DAY) for ends in left)
-            found = endings.by_week(directory.id, now, 53, 6).of(session)
+            found = expiries.by_week(directory.id, now, 53, 6).of(session)
             assert {one.week: one.in_week for one in found} == {week: n for week, n in weeks.items() if week < 53}, now
             assert Counter(one.week for one in found) == {week: min(n, 6) for week, n in weeks.items() if week < 53}
 

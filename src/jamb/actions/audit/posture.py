@@ -19,7 +19,7 @@ from jamb.store.audit import excess as excess_store
 from jamb.store.audit import findings
 from jamb.store.base.reading import Readings
 from jamb.store.clients import clients
-from jamb.store.credentials import endings
+from jamb.store.credentials import expiries
 from jamb.store.directory import counts
 from jamb.wire.audit import audit as wire
 
@@ -37,7 +37,7 @@ def read_posture(act: Act) -> wire.Audit:
         changes = asked.add(excess_store.changes_in_all(here))
         clients_there = asked.add(counts.clients_in(here))
         ages = asked.add(findings.ages(here, act.now, AGES))
-        ending = asked.add(endings.in_bands(here, act.now))
+        ending = asked.add(expiries.in_bands(here, act.now))
         excess = asked.add(excess_store.in_all(here))
         asked.read(session, at_once=True)
         tally = counting.value

@@ -16,7 +16,7 @@ from jamb.store.audit import findings
 from jamb.store.base.reading import Readings
 from jamb.store.clients.client_lists import WaitingAsk, waiting_asks
 from jamb.store.consent import requests
-from jamb.store.credentials import endings, rotations
+from jamb.store.credentials import expiries, rotations
 from jamb.store.directory import counts, ledger
 from jamb.wire.audit.audit import ExcessOnDay, excess_of
 from jamb.wire.audit.today import Ending, EndingSoon, Overlap, Today, Waiting, WeekOfEndings
@@ -44,9 +44,9 @@ def read_today(act: Act, reader: str) -> Today:
         asked, here = Readings(), act.directory.id
         tally = asked.add(findings.tally(here, act.now))
         waiting = asked.add(findings.clients_waiting(here, WAITING_SHOWN))
-        ending = asked.add(endings.by_week(here, act.now, WEEKS, SHOWN_OF_A_WEEK))
+        ending = asked.add(expiries.by_week(here, act.now, WEEKS, SHOWN_OF_A_WEEK))
         warn = act.directory.policy.warn_before
-        ending_soon = asked.add(endings.until(here, act.now, act.now + warn, act.now - RECENT))
+        ending_soon = asked.add(expiries.until(here, act.now, act.now + warn, act.now - RECENT))
         excess_now = asked.add(excess_store.in_all(here))
         changes = asked.add(excess_store.changes_in_all(here))
         clients = asked.add(counts.clients_in(here))
@@ -96,7 +96,7 @@ def read_today(act: Act, reader: str) -> Today:
         )
 
 
-def _by_week(found: list[endings.EndingCredential]) -> list[WeekOfEndings]:
+def _by_week(found: list[expiries.ExpiringCredential]) -> list[WeekOfEndings]:
     weeks: dict[int, WeekOfEndings] = {}
     for ending in found:
         week = weeks.setdefault(ending.week, WeekOfEndings(week=ending.week, credentials=ending.in_week, first=[]))

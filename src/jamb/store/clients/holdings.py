@@ -54,9 +54,8 @@ class Holdings:
 
     def count(self, session: Session, after: Position | None) -> tuple[int, int]:
         """Return how many there are, and how many of clients behind a position."""
-        behind = sa.func.count().filter(*_behind(after)) if after is not None else sa.func.count()
         in_all, following = session.execute(
-            sa.select(sa.func.count(), behind)
+            sa.select(sa.func.count(), sa.func.count().filter(*_behind(after)))
             .select_from(GrantRow)
             .join(ClientRow, col(ClientRow.id) == col(GrantRow.client_id))
             .where(*self._conditions)
@@ -78,7 +77,7 @@ class Holdings:
             )
             .join(ClientRow, col(ClientRow.id) == col(GrantRow.client_id))
             .outerjoin(PersonRow, col(PersonRow.id) == col(GrantRow.person_id))
-            .where(*self._conditions, *(_behind(after) if after is not None else ()))
+            .where(*self._conditions, *_behind(after))
             .order_by(_NAME, _ID)
             .fetch(limit, with_ties=True)
         )
@@ -99,5 +98,5 @@ class Holdings:
             yield sa.or_(bounded, col(GrantRow.reach).is_(None)) if len(kept) < len(self.within) else bounded
 
 
-def _behind(after: Position) -> tuple[sa.ColumnElement[bool]]:
-    return (sa.tuple_(_NAME, _ID) > sa.tuple_(sa.literal(after[0]), sa.literal(after[1])),)
+def _behind(after: Position | None) -> tuple[sa.ColumnElement[bool], ...]:
+    return () if after is None else (sa.tuple_(_NAME, _ID) > sa.tuple_(*map(sa.literal, after)),)

@@ -6,6 +6,7 @@ one row of the parts. What is right at any moment is the sum of all rows of a ki
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date
 from enum import StrEnum
 from functools import cache
@@ -22,7 +23,7 @@ _DECIMALS = 3
 
 
 class SumOf(StrEnum):
-    """What is added up. The last three are by day: of the change, or of the end; without a day: what never ends."""
+    """What is added up. The last three are by day: of the change, or of the expiry; without one: what never expires."""
 
     CLIENTS = "clients"
     ASKED = "asked"
@@ -34,7 +35,7 @@ class SumOf(StrEnum):
     EARLY_WEIGHT = "early weight"
     GRANTED_WEIGHT_ROSE = "granted weight rose"
     UNUSED_WEIGHT_ROSE = "unused weight rose"
-    ENDING = "ending"
+    EXPIRING = "expiring"
 
 
 class KeptSumRow(SQLModel, table=True):
@@ -78,9 +79,7 @@ SELECT directory_id, sum_of, day, sum(amount), true FROM parts GROUP BY director
 
 def totals(directory_id: UUID, *sums: SumOf) -> Reading[tuple[float, ...]]:
     """The sums of a directory, in this order."""
-    return Reading(
-        _totals(sums), {"directory": directory_id}, lambda rows: tuple(round(value, _DECIMALS) for value in one(rows))
-    )
+    return Reading(_totals(sums), {"directory": directory_id}, lambda rows: _rounded(one(rows)))
 
 
 @cache
@@ -93,7 +92,7 @@ def by_day(directory_id: UUID, *sums: SumOf) -> Reading[list[tuple[date, tuple[f
     return Reading(
         _by_day(sums),
         {"directory": directory_id},
-        lambda rows: [(day, tuple(round(value, _DECIMALS) for value in amounts)) for day, *amounts in rows],
+        lambda rows: [(day, _rounded(amounts)) for day, *amounts in rows],
     )
 
 
@@ -101,6 +100,11 @@ def by_day(directory_id: UUID, *sums: SumOf) -> Reading[list[tuple[date, tuple[f
 def _by_day(sums: tuple[SumOf, ...]) -> sa.TextualSelect:
     wanted = f"select day, {_amounts(sums)} from kept_sum where {_among(sums)} group by day order by day"  # noqa: S608 - of our own
     return sa.text(wanted).columns(sa.column("day", Date), *_columns(sums))
+
+
+def _rounded(amounts: Iterable[float]) -> tuple[float, ...]:
+    """Return sums without what adding them up in another order would have left out; nothing is never below nothing."""
+    return tuple(round(amount, _DECIMALS) + 0.0 for amount in amounts)
 
 
 # What is added up is part of the statement, which is made once for each.

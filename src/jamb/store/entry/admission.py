@@ -39,7 +39,6 @@ class Known(NamedTuple):
     client_id: str
     client_name: str
     client_state: str
-    builtin: bool
     tokens_revoked_at: datetime | None
     resource_id: UUID
     revision: int
@@ -154,7 +153,6 @@ _KNOWN: tuple[Any, ...] = (
     _client.c.id,
     _client.c.name,
     _client.c.state,
-    _client.c.builtin,
     _client.c.tokens_revoked_at,
     _resource.c.id,
     _resource.c.revision,

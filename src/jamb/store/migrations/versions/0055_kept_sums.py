@@ -27,7 +27,7 @@ _WHAT_EVENTS_SEE = {
 }
 _ROW_BY_ROW = {
     "client": ("clients", "null::date", _CLIENT, "state, builtin"),
-    "credential": ("ending", _END, _CREDENTIAL, "withdrawn_at, disabled_at, expires_at"),
+    "credential": ("expiring", _END, _CREDENTIAL, "withdrawn_at, disabled_at, expires_at"),
 }
 
 

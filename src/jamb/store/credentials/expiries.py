@@ -33,10 +33,10 @@ _SPANS = f"""
         select place, part - lag(part) over way as more, lag(day) over way as first_day, day as last_day,
                lag(moment) over way as begins, moment as ends
           from parted window way as (order by place)
-    ), ending as (
+    ), expiring as (
         select place - 1 as place, begins, ends, more + coalesce((
             select sum(amount) from kept_sum
-             where directory_id = :directory and sum_of = '{SumOf.ENDING}' and day >= first_day and day < last_day
+             where directory_id = :directory and sum_of = '{SumOf.EXPIRING}' and day >= first_day and day < last_day
         ), 0)::integer - (
             select count(*) from credential
              where {_STAND} and starts_at > :now and expires_at > begins and expires_at <= ends
@@ -51,24 +51,24 @@ with moments (place, moment) as (
       from unnest(array{list(BANDS)}) with ordinality each (days, place)
     union all select {len(BANDS) + 1}, 'infinity'
 ), {_SPANS}
-select place, many from ending
+select place, many from expiring
 union all
 select null, coalesce(sum(amount), 0)::integer - (
     select count(*) from credential where {_STAND} and starts_at > :now and expires_at is null
-) from kept_sum where directory_id = :directory and sum_of = '{SumOf.ENDING}' and day is null
+) from kept_sum where directory_id = :directory and sum_of = '{SumOf.EXPIRING}' and day is null
 """).columns(place=sa.Integer, many=sa.Integer)  # noqa: S608 - of our own
 _WEEKS = sa.text(f"""
 with moments (place, moment) as (
     select place, cast(:now as timestamptz) + make_interval(secs => place * {WEEK.total_seconds()})
       from generate_series(0, cast(:weeks as integer)) each (place)
 ), {_SPANS}
-select first.client_id, client.name, first.hint, first.expires_at, first.last_used_at, ending.place, ending.many
-  from ending cross join lateral (
+select first.client_id, client.name, first.hint, first.expires_at, first.last_used_at, expiring.place, expiring.many
+  from expiring cross join lateral (
     select client_id, hint, expires_at, last_used_at from credential
      where {_STAND} and (starts_at is null or starts_at <= :now) and expires_at > begins and expires_at <= ends
      order by expires_at, id limit :most_of_a_week
   ) first join client on client.id = first.client_id
- where ending.many > 0
+ where expiring.many > 0
  order by first.expires_at, first.hint
 """).columns(  # noqa: S608 - of our own
     client_id=sa.Text,
@@ -81,7 +81,7 @@ select first.client_id, client.name, first.hint, first.expires_at, first.last_us
 )
 
 
-class EndingCredential(NamedTuple):
+class ExpiringCredential(NamedTuple):
     """A credential that works and expires: in which week from now, counted from 0, and how many do in that week."""
 
     client_id: str
@@ -93,10 +93,10 @@ class EndingCredential(NamedTuple):
     in_week: int
 
 
-def by_week(directory_id: UUID, now: datetime, weeks: int, most: int) -> Reading[list[EndingCredential]]:
+def by_week(directory_id: UUID, now: datetime, weeks: int, most: int) -> Reading[list[ExpiringCredential]]:
     """The first few credentials that expire in each of the coming weeks, the soonest first."""
     asked = {"directory": directory_id, "now": now, "weeks": weeks, "most_of_a_week": most}
-    return Reading(_WEEKS, asked, lambda rows: [EndingCredential(*row) for row in rows])
+    return Reading(_WEEKS, asked, lambda rows: [ExpiringCredential(*row) for row in rows])
 
 
 def in_bands(directory_id: UUID, now: datetime) -> Reading[list[tuple[int | None, int]]]:
