@@ -6,6 +6,7 @@ import vue from "@vitejs/plugin-vue";
 import { defineConfig } from "vitest/config";
 import { fonts } from "./fonts.ts";
 import { guide } from "./guide.ts";
+import { sentences } from "./sentences.ts";
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 
@@ -31,7 +32,7 @@ const compressed = () => ({
 });
 
 export default defineConfig({
-  plugins: [vue(), fonts(), guide(), compressed()],
+  plugins: [sentences(), vue(), fonts(), guide(), compressed()],
   resolve: {
     alias: {
       // Naive UI writes <style> elements, which a strict Content-Security-Policy refuses; see ui/style/adopted-styles.ts.

@@ -4,6 +4,7 @@ import { can, current, restore } from "./api/session";
 import { failed, loadAnew } from "./frame/failures";
 import { isUnsaved, mayLeave } from "./ui/use/unsaved";
 import { languageFor, say, speak } from "./texts";
+import { noted, t } from "./texts/sentences";
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -27,7 +28,7 @@ export const router = createRouter({
       path: "/handover/:id",
       name: "handover",
       component: () => import("./pages/credentials/Handover.vue"),
-      meta: { title: "A handover link", open: true, byHash: true },
+      meta: { title: noted("A handover link"), open: true, byHash: true },
     },
     {
       path: "/sign-in-link/:id",
@@ -39,13 +40,13 @@ export const router = createRouter({
       path: "/token",
       name: "token",
       component: () => import("./pages/entry/Token.vue"),
-      meta: { title: "Read a token", open: true },
+      meta: { title: noted("Read a token"), open: true },
     },
     {
       path: "/help/:page?",
       name: "help",
       component: () => import("./pages/help/Help.vue"),
-      meta: { title: "Help", open: true, framed: true },
+      meta: { title: noted("Help"), open: true, framed: true },
     },
     {
       path: "/password",
@@ -77,121 +78,121 @@ export const router = createRouter({
       component: () => import("./pages/own/Applications.vue"),
       meta: { text: "applications.title" },
     },
-    { path: "/", name: "today", component: () => import("./pages/audit/Today.vue"), meta: { title: "Today" } },
+    { path: "/", name: "today", component: () => import("./pages/audit/Today.vue"), meta: { title: noted("Today") } },
     {
       path: "/clients",
       name: "clients",
       component: () => import("./pages/clients/Clients.vue"),
-      meta: { title: "Clients" },
+      meta: { title: noted("Clients") },
     },
     {
       path: "/register/:id?",
       name: "register",
       component: () => import("./pages/clients/Register.vue"),
-      meta: { title: "Register a client" },
+      meta: { title: noted("Register a client") },
     },
     {
       path: "/charter",
       name: "charter",
       component: () => import("./pages/charters/Charter.vue"),
-      meta: { title: "Charter" },
+      meta: { title: noted("Charter") },
     },
     {
       path: "/clients/:id/sign-in",
       name: "sign-in-steps",
       component: () => import("./pages/clients/SignInSteps.vue"),
-      meta: { title: "Sign-in, step by step" },
+      meta: { title: noted("Sign-in, step by step") },
     },
     {
       path: "/clients/:id",
       name: "dossier",
       component: () => import("./pages/clients/Dossier.vue"),
-      meta: { title: "Client" },
+      meta: { title: noted("Client") },
     },
     {
       path: "/clients/:id/consent",
       name: "consent",
       component: () => import("./pages/consent/Consent.vue"),
-      meta: { title: "Consent" },
+      meta: { title: noted("Consent") },
     },
     {
       path: "/desk",
       name: "desk",
       component: () => import("./pages/consent/Desk.vue"),
-      meta: { title: "Consent desk" },
+      meta: { title: noted("Consent desk") },
     },
     {
       path: "/rotation",
       name: "rotation",
       component: () => import("./pages/credentials/rotation/Rotation.vue"),
-      meta: { title: "Rotation" },
+      meta: { title: noted("Rotation") },
     },
     {
       path: "/desk/:id",
       name: "request",
       component: () => import("./pages/consent/Request.vue"),
-      meta: { title: "A request" },
+      meta: { title: noted("A request") },
     },
     {
       path: "/people",
       name: "people",
       component: () => import("./pages/directory/People.vue"),
-      meta: { title: "People" },
+      meta: { title: noted("People") },
     },
     {
       path: "/audit/excess",
       name: "excess",
       component: () => import("./pages/audit/Excess.vue"),
-      meta: { title: "Excess" },
+      meta: { title: noted("Excess") },
     },
     {
       path: "/audit/escalation-paths",
       name: "escalation",
       component: () => import("./pages/audit/Escalation.vue"),
-      meta: { title: "Escalation" },
+      meta: { title: noted("Escalation") },
     },
     {
       path: "/audit/consents",
       name: "consents",
       component: () => import("./pages/consent/Consents.vue"),
-      meta: { title: "Consents" },
+      meta: { title: noted("Consents") },
     },
     {
       path: "/audit/removed",
       name: "removed",
       component: () => import("./pages/clients/Removed.vue"),
-      meta: { title: "Removed" },
+      meta: { title: noted("Removed") },
     },
     {
       path: "/reviews",
       name: "reviews",
       component: () => import("./pages/audit/Reviews.vue"),
-      meta: { title: "Reviews" },
+      meta: { title: noted("Reviews") },
     },
     {
       path: "/reviews/:id",
       name: "review",
       component: () => import("./pages/audit/Review.vue"),
-      meta: { title: "A review" },
+      meta: { title: noted("A review") },
     },
-    { path: "/audit", name: "audit", component: () => import("./pages/audit/Audit.vue"), meta: { title: "Audit" } },
+    { path: "/audit", name: "audit", component: () => import("./pages/audit/Audit.vue"), meta: { title: noted("Audit") } },
     {
       path: "/resources/:name?",
       name: "resources",
       component: () => import("./pages/resources/Resources.vue"),
-      meta: { title: "Resources" },
+      meta: { title: noted("Resources") },
     },
     {
       path: "/directory",
       name: "directory",
       component: () => import("./pages/directory/Directory.vue"),
-      meta: { title: "Directory" },
+      meta: { title: noted("Directory") },
     },
     {
       path: "/:rest(.*)*",
       name: "nowhere",
       component: () => import("./pages/entry/Nowhere.vue"),
-      meta: { title: "Nothing here" },
+      meta: { title: noted("Nothing here") },
     },
   ],
 });
@@ -199,8 +200,8 @@ export const router = createRouter({
 // How long a page waits for the file of its language: it is shown in English then, until that comes.
 const LANGUAGE_MS = 2000;
 
-// The pages for everybody are in the reader's language, if there is a file of it; those of administrators are English.
-router.beforeEach((to) => within(LANGUAGE_MS, speak(to.meta.text ? languageFor(navigator.languages) : "en")));
+// Pages are in the reader's language, if there is a file of it.
+router.beforeEach(() => within(LANGUAGE_MS, speak(languageFor(navigator.languages))));
 
 router.beforeEach(async (to, from) => {
   if (to.path !== from.path && from.matched.length && !from.meta.open && current.value && !(await mayLeave())) return false;
@@ -231,7 +232,7 @@ router.onError(async (error, to) => {
 router.afterEach((to, from, failure) => {
   if (failure) return;
   if (failed.value?.kind === "part") failed.value = null;
-  document.title = `${to.meta.text ? say(String(to.meta.text)) : String(to.meta.title)} · Jamb`;
+  document.title = `${to.meta.text ? say(String(to.meta.text)) : t(String(to.meta.title))} · Jamb`;
   // Keyboard and screen reader users start each page at its heading.
   if (from.name && to.path !== from.path) window.setTimeout(() => startAtHeading(40), 50);
 });

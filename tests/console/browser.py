@@ -69,11 +69,13 @@ def open_console(world: World, browser: Browser) -> Open:
         path: str = "/",
         signed_in: bool = True,
         directory: str = "quillhaven",
+        locale: str = "en-GB",
     ) -> Iterator[Page]:
         context = browser.new_context(
             viewport={"width": 1280, "height": 800},
             reduced_motion="reduce",
             base_url=world.base_url,
+            locale=locale,
             permissions=["clipboard-read", "clipboard-write"],
         )
         if signed_in:

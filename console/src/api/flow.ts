@@ -1,4 +1,5 @@
 // The code flow as a client does it by hand (RFC 6749 section 4.1, RFC 7636): each request and answer as text.
+import { t } from "@/texts/sentences";
 export interface Metadata {
   issuer: string;
   authorization_endpoint: string;
@@ -64,18 +65,18 @@ export function answered(
     const there = new URL(address.trim());
     sent = there.searchParams;
     const at = address.trim().split("?")[0] ?? "";
-    if (at !== begun.redirectUri) wrong.push(`It is not the redirect URI that was asked for, ${begun.redirectUri}.`);
+    if (at !== begun.redirectUri) wrong.push(t`It is not the redirect URI that was asked for, ${begun.redirectUri}.`);
   } catch {
-    return { members: [], code: "", wrong: ["This is no address. Copy it whole from the browser’s address bar."] };
+    return { members: [], code: "", wrong: [t`This is no address. Copy it whole from the browser’s address bar.`] };
   }
-  if (sent.get("state") !== begun.state) wrong.push("Its state is not the one that was sent: this is the answer to another request.");
-  if (sent.get("iss") !== metadata.issuer) wrong.push(`Its iss is not ${metadata.issuer} (RFC 9207): another issuer answered.`);
-  if (sent.get("error")) wrong.push(`It was refused: ${sent.get("error") ?? ""}. ${sent.get("error_description") ?? ""}`);
+  if (sent.get("state") !== begun.state) wrong.push(t`Its state is not the one that was sent: this is the answer to another request.`);
+  if (sent.get("iss") !== metadata.issuer) wrong.push(t`Its iss is not ${metadata.issuer} (RFC 9207): another issuer answered.`);
+  if (sent.get("error")) wrong.push(t`It was refused: ${sent.get("error") ?? ""}. ${sent.get("error_description") ?? ""}`);
   return { members: [...sent.entries()], code: sent.get("code") ?? "", wrong };
 }
 
 async function sent(method: string, address: string, headers: Record<string, string>, form?: Record<string, string>): Promise<Exchange> {
-  const shown = Object.entries(form ?? {}).map(([name, value]) => `${name}=${name === "client_secret" ? "(not shown)" : value}`);
+  const shown = Object.entries(form ?? {}).map(([name, value]) => `${name}=${name === "client_secret" ? t`(not shown)` : value}`);
   const heads = Object.entries(headers).map(([name, value]) => `${name}: ${value}`);
   if (form) heads.push("Content-Type: application/x-www-form-urlencoded");
   const request = [`${method} ${address}`, ...heads, ...(shown.length ? ["", ...shown] : [])].join("\n");

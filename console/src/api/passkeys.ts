@@ -1,6 +1,7 @@
 // Passkeys (W3C Web Authentication): what the service says and hears of them is JSON, what the browser takes is bytes.
 import { ApiError, problemFrom } from "./problems";
 import { api, must, type Schemas } from "./client";
+import { t } from "@/texts/sentences";
 
 type Json = Record<string, unknown>;
 
@@ -32,9 +33,9 @@ function stopped(error: unknown): never {
   if (!name) throw error;
   const detail =
     name === "InvalidStateError"
-      ? "This device has a passkey of yours already."
-      : "No passkey was used: it was cancelled, or took too long.";
-  throw new ApiError({ ...problemFrom({ title: "No passkey", detail }, 0), next_step: "Try again." });
+      ? t`This device has a passkey of yours already.`
+      : t`No passkey was used: it was cancelled, or took too long.`;
+  throw new ApiError({ ...problemFrom({ title: t`No passkey`, detail }, 0), next_step: t`Try again.` });
 }
 
 /** Have the browser make a passkey; return what the service keeps of it. */

@@ -1,6 +1,7 @@
 // Problem documents (RFC 9457), as the service sends them.
 import { say } from "@/texts";
 import { Unanswered } from "./network";
+import { t } from "@/texts/sentences";
 
 export interface ProblemField {
   field: string;
@@ -30,7 +31,7 @@ function away(error: unknown): Problem {
   const { change, late } = error instanceof Unanswered ? error : { change: true, late: false };
   return {
     type: "about:blank",
-    title: "No answer",
+    title: t`No answer`,
     status: 0,
     detail: say(`no_answer.${change ? "change" : "read"}${late ? "_late" : ""}`),
     next_step: say(change ? "no_answer.again_safely" : "no_answer.again"),
@@ -57,7 +58,7 @@ export const problemOf = (error: unknown): Problem =>
 
 /** What a failure says in a line of a table: what was wrong, and what to do. */
 export function inShort({ detail, fields, next_step }: Pick<Problem, "detail" | "fields" | "next_step">): string {
-  const told = fields.map((one) => `${one.sent}: allowed is ${one.allowed}. ${one.next_step}`);
+  const told = fields.map((one) => t`${one.sent}: allowed is ${one.allowed}. ${one.next_step}`);
   return [...(told.length ? told : [detail]), next_step].join(" ").trim();
 }
 
@@ -71,9 +72,9 @@ export function problemFrom(body: unknown, status: number): Problem {
   const sent = (body && typeof body === "object" ? body : {}) as Partial<Problem>;
   return {
     type: sent.type ?? "about:blank",
-    title: sent.title ?? "Refused",
+    title: sent.title ?? t`Refused`,
     status,
-    detail: sent.detail ?? sent.title ?? `The service answered ${status}.`,
+    detail: sent.detail ?? sent.title ?? t`The service answered ${status}.`,
     next_step: sent.next_step ?? "",
     fields: sent.fields ?? [],
     choices: sent.choices,

@@ -18,7 +18,7 @@ export const useCan = (): ((operation: string) => boolean) => (hasInjectionConte
 export const hasRole = computed(() => may.value.size > 0);
 
 async function take(found: Schemas["Session"]): Promise<void> {
-  if (session.value && session.value.directory !== found.directory) tabs?.postMessage("another directory");
+  if (session.value && session.value.directory !== found.directory) tabs?.postMessage("another-directory");
   setCsrf(found.csrf);
   if (found.factor_due) {
     // Nothing is open to them but to set one up.
@@ -62,14 +62,14 @@ export async function signInByPasskey(credential: Record<string, unknown>): Prom
 /** Go on in another directory in which this browser is signed in, from its first page. */
 export async function switchDirectory(directory: string): Promise<void> {
   await must(api.PUT("/api/v1/session/directory", { body: { directory } }));
-  tabs?.postMessage("another directory");
+  tabs?.postMessage("another-directory");
   window.location.assign("/");
 }
 
 export async function signOut(): Promise<void> {
   await must(api.DELETE("/api/v1/session"));
   forget();
-  tabs?.postMessage("signed out");
+  tabs?.postMessage("signed-out");
 }
 
 function forget(): void {
@@ -82,7 +82,7 @@ whenSignedOut(forget);
 // Who signs out in one tab is gone from the others, too; and all tabs are in one directory.
 const tabs = typeof BroadcastChannel === "undefined" ? null : new BroadcastChannel("jamb");
 tabs?.addEventListener("message", ({ data }) => {
-  if (data === "another directory") return window.location.assign("/");
+  if (data === "another-directory") return window.location.assign("/");
   forget();
   asked = null;
 });

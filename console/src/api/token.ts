@@ -1,4 +1,6 @@
 // Read an access token in the browser: it is never sent. The words for its claims come from the service, as a table.
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 export interface Words {
   name: string;
   title: string;
@@ -24,29 +26,29 @@ function part(text: string): Members {
   const base64 = text.replaceAll("-", "+").replaceAll("_", "/");
   const bytes = Uint8Array.from(atob(base64), (one) => one.charCodeAt(0));
   const found: unknown = JSON.parse(new TextDecoder("utf-8", { fatal: true }).decode(bytes));
-  if (typeof found !== "object" || found === null || Array.isArray(found)) throw new Error("no object");
+  if (typeof found !== "object" || found === null || Array.isArray(found)) throw new Error(t`no object`);
   return found as Members;
 }
 
 function distance(seconds: number): string {
   const minutes = Math.round(seconds / 60);
-  if (minutes === 0) return "now";
+  if (minutes === 0) return t`now`;
   const size = Math.abs(minutes);
-  const words = size < 120 ? `${size} minute${size === 1 ? "" : "s"}` : `${Math.floor(size / 60)} hours`;
-  return minutes > 0 ? `in ${words}` : `${words} ago`;
+  const words = size < 120 ? count(size, "minute") : count(Math.floor(size / 60), "hour");
+  return minutes > 0 ? t`in ${words}` : t`${words} ago`;
 }
 
 function reach(entry: Members): string {
   const names = (entry.privileges as string[] | undefined)?.join(", ") ?? "";
-  if (Array.isArray(entry.only)) return `${names} only in ${entry.only.join(", ")}`;
-  if (Array.isArray(entry.all_but)) return `${names} in all but ${entry.all_but.join(", ")}`;
-  return `${names} in a way that Jamb does not make`;
+  if (Array.isArray(entry.only)) return t`${names} only in ${entry.only.join(", ")}`;
+  if (Array.isArray(entry.all_but)) return t`${names} in all but ${entry.all_but.join(", ")}`;
+  return t`${names} in a way that Jamb does not make`;
 }
 
 function said(name: string, value: unknown, now: number): string {
   if (MOMENTS.includes(name) && typeof value === "number" && Math.abs(value) < 1e11) {
     const moment = new Date(value * 1000).toISOString().slice(0, 19).replace("T", " ");
-    return `${moment} UTC (${distance(value - now / 1000)})`;
+    return t`${moment} UTC (${distance(value - now / 1000)})`;
   }
   if (name === "authorization_details" && Array.isArray(value)) return value.map((one) => reach(one as Members)).join("; ");
   return typeof value === "string" ? value : JSON.stringify(value);
@@ -59,13 +61,13 @@ function wrong(header: Members, claims: Members, now: number): string[] {
     .toLowerCase()
     .replace(/^application\//, "");
   if (!["at+jwt", "probe+jwt"].includes(kind))
-    found.push("Its type is not that of an access token: perhaps it is an ID token or an assertion.");
-  if (String(header.alg ?? "none").toLowerCase() === "none") found.push("It is not signed: anyone could have made it.");
+    found.push(t`Its type is not that of an access token: perhaps it is an ID token or an assertion.`);
+  if (String(header.alg ?? "none").toLowerCase() === "none") found.push(t`It is not signed: anyone could have made it.`);
   const missing = ["iss", "aud", "sub", "client_id", "iat", "exp"].filter((one) => !(one in claims));
-  if (missing.length) found.push(`It lacks ${missing.join(", ")}, which an access token must have.`);
-  if (typeof claims.exp === "number" && claims.exp <= seconds) found.push("It has run out: fetch another.");
-  if (typeof claims.nbf === "number" && claims.nbf > seconds) found.push("It does not count yet.");
-  if (typeof claims.iat === "number" && claims.iat > seconds + 60) found.push("It was made in the future: a clock is wrong.");
+  if (missing.length) found.push(t`It lacks ${missing.join(", ")}, which an access token must have.`);
+  if (typeof claims.exp === "number" && claims.exp <= seconds) found.push(t`It has run out: fetch another.`);
+  if (typeof claims.nbf === "number" && claims.nbf > seconds) found.push(t`It does not count yet.`);
+  if (typeof claims.iat === "number" && claims.iat > seconds + 60) found.push(t`It was made in the future: a clock is wrong.`);
   return found;
 }
 
@@ -90,7 +92,7 @@ export function readToken(text: string, words: Words[], now: number): Reading | 
           return {
             name,
             value: said(name, members[name], now),
-            words: known?.words ?? "not one that Jamb makes",
+            words: known?.words ?? t`not one that Jamb makes`,
             source: known?.source ?? "",
           };
         });

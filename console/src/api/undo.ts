@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import { type Change, type Schemas, change, whenChanged } from "./client";
 import { can, current, directory } from "./session";
+import { t } from "@/texts/sentences";
 
 export interface Undo {
   id: number;
@@ -35,7 +36,7 @@ const RULES: Rule[] = [
     done: /\/clients\/[^/]+\/state$/,
     method: "POST",
     undo: (path, sent: Schemas["StateChange"], got: Schemas["Client"]) => ({
-      said: sent.state === "disabled" ? `You disabled ${got.name}.` : `You enabled ${got.name}.`,
+      said: sent.state === "disabled" ? t`You disabled ${got.name}.` : t`You enabled ${got.name}.`,
       path,
       body: { state: sent.state === "disabled" ? "live" : "disabled", reason: "Undone" },
     }),
@@ -44,7 +45,7 @@ const RULES: Rule[] = [
     done: /\/credentials\/[^/]+\/state$/,
     method: "POST",
     undo: (path, sent: Schemas["CredentialStateChange"], got: Schemas["Credential"]) => ({
-      said: `You ${sent.enabled ? "enabled" : "disabled"} the credential ${got.hint}.`,
+      said: sent.enabled ? t`You enabled the credential ${got.hint}.` : t`You disabled the credential ${got.hint}.`,
       path,
       body: { enabled: !sent.enabled, reason: "Undone" },
     }),
@@ -54,7 +55,7 @@ const RULES: Rule[] = [
     method: "POST",
     needs: "clients.restore",
     undo: (path, _, got: Schemas["Removed"]) => ({
-      said: `You removed ${got.name}.`,
+      said: t`You removed ${got.name}.`,
       path: path.replace(/removal$/, "restoration"),
       body: undefined,
     }),
@@ -63,7 +64,7 @@ const RULES: Rule[] = [
     done: /\/clients\/[^/]+\/asks\/[^/]+$/,
     method: "DELETE",
     undo: (path, _, got: Schemas["Ask"]) => ({
-      said: `You took back the ask for ${got.permission} at ${got.resource}.`,
+      said: t`You took back the ask for ${got.permission} at ${got.resource}.`,
       path: path.replace(/\/[^/]+$/, ""),
       body: { resource: got.resource, permissions: [got.permission], kind: got.kind, reason: got.reason, reach: sentReach(got.reach) },
     }),
@@ -73,7 +74,7 @@ const RULES: Rule[] = [
     method: "POST",
     needs: "findings.end-waiver",
     undo: (path, _, got: Schemas["KeptFinding"]) => ({
-      said: `You waived a finding of ${got.client_name}: ${got.title}.`,
+      said: t`You waived a finding of ${got.client_name}: ${got.title}.`,
       path: `${path}/ending`,
       body: undefined,
     }),
@@ -84,7 +85,7 @@ const RULES: Rule[] = [
     undo: (path, sent: Schemas["PersonChange"], got: Schemas["Person"]) =>
       typeof sent.active === "boolean"
         ? {
-            said: `You made ${got.name} ${sent.active ? "active" : "inactive"}.`,
+            said: sent.active ? t`You made ${got.name} active.` : t`You made ${got.name} inactive.`,
             path,
             body: { active: !sent.active, no_second_factor: false },
           }

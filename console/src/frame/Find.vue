@@ -6,18 +6,19 @@ import { type Schemas, api, must } from "@/api/client";
 import { whoseSecret } from "@/api/secrets";
 import { can, directory } from "@/api/session";
 import { placesNamed } from "./places";
+import { t } from "@/texts/sentences";
 
 type Found = Pick<Schemas["Found"], "id" | "name" | "resource" | "more"> & { kind: Schemas["Found"]["kind"] | "page" };
 const KINDS: Record<Found["kind"], string> = {
-  page: "Pages",
-  client: "Clients",
-  credential: "Credentials",
-  person: "People",
-  group: "Groups",
-  role: "Roles",
-  resource: "Resources",
-  permission: "Permissions",
-  operation: "Operations",
+  page: t`Pages`,
+  client: t`Clients`,
+  credential: t`Credentials`,
+  person: t`People`,
+  group: t`Groups`,
+  role: t`Roles`,
+  resource: t`Resources`,
+  permission: t`Permissions`,
+  operation: t`Operations`,
 };
 const SHORTEST = 2;
 const SECRET_LENGTH = 60;
@@ -36,7 +37,7 @@ const isSecret = (text: string) => text.startsWith("jamb_") && text.length >= SE
 const pages = computed<Found[]>(() =>
   isSecret(wanted.value.trim())
     ? []
-    : placesNamed(wanted.value, can).map((place) => ({ kind: "page", id: place.page, name: place.name, resource: "", more: "" })),
+    : placesNamed(wanted.value, can).map((place) => ({ kind: "page", id: place.page, name: t(place.name), resource: "", more: "" })),
 );
 const found = computed<Found[]>(() => [...pages.value, ...(records.value ?? [])]);
 const open = ref(false);
@@ -154,7 +155,7 @@ defineExpose({ focus: () => field.value?.focus() });
         </li>
       </ul>
       <p v-else class="nothing">Nothing has “{{ wanted.trim() }}” in its name.</p>
-      <p class="visually-hidden" role="status">{{ found.length ? `${found.length} found` : "Nothing found" }}</p>
+      <p class="visually-hidden" role="status">{{ found.length ? t`${found.length} found` : t`Nothing found` }}</p>
     </div>
   </form>
 </template>

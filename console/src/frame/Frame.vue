@@ -12,6 +12,7 @@ import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
 import UndoPanel from "./UndoPanel.vue";
 import { placesAt } from "./places";
+import { t } from "@/texts/sentences";
 
 // Who only owns clients finds only the pages that show theirs.
 const places = computed(() => {
@@ -111,7 +112,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <ul id="places" :class="{ shut: !menu }">
         <li v-for="place in places" :key="place.page">
           <RouterLink :to="{ name: place.page }" :class="{ on: here(place.page) }" :aria-current="here(place.page) ? 'page' : undefined">
-            {{ place.name }}
+            {{ t(place.name) }}
             <span v-if="place.page === 'reviews' && waiting" class="count"
               >{{ waiting }}<span class="visually-hidden"> to answer</span></span
             >
@@ -121,7 +122,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <div class="foot" :class="{ shut: !menu }">
         <p class="who">
           <strong>{{ current?.person.name }}</strong>
-          <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
+          <span>{{ current?.person.roles.join(", ") || t`no role here` }}</span>
         </p>
         <UndoPanel />
         <button type="button" @click="router.push({ name: 'password' })">
@@ -130,8 +131,8 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         <button type="button" @click="router.push({ name: 'applications' })">Your applications</button>
         <RouterLink :to="help">Help<span class="visually-hidden"> for this page</span></RouterLink>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
-        <button type="button" @click="showNext">{{ NEXT[shown] }}</button>
-        <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
+        <button type="button" @click="showNext">{{ t(NEXT[shown]) }}</button>
+        <button type="button" @click="toggleTheme">{{ theme === "dark" ? t`Light` : t`Dark` }} theme</button>
         <button type="button" @click="leave">
           Sign out<template v-if="current?.others.length"> of {{ current.others.length + 1 }} directories</template>
         </button>

@@ -2,14 +2,15 @@
 // The map of keys.
 import { onMounted, ref } from "vue";
 import OverPage from "@/ui/OverPage.vue";
+import { t } from "@/texts/sentences";
 
 const emit = defineEmits<{ close: [] }>();
 const KEYS = [
-  ["/", "find anything: a page, a client, a person, a permission"],
-  ["j  k", "next and previous row of a list; in it the arrows, too"],
-  ["Enter", "open the row"],
-  ["Esc", "close what is open"],
-  ["?", "this map"],
+  ["/", t`find anything: a page, a client, a person, a permission`],
+  ["j  k", t`next and previous row of a list; in it the arrows, too`],
+  ["Enter", t`open the row`],
+  ["Esc", t`close what is open`],
+  ["?", t`this map`],
 ];
 const over = ref<InstanceType<typeof OverPage> | null>(null);
 const button = ref<HTMLButtonElement | null>(null);

@@ -8,6 +8,7 @@ import type { Undo } from "@/api/undo";
 import { useStale } from "@/api/reads/directory";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { t } from "@/texts/sentences";
 
 const SHOWN_MS = 20_000;
 const open = ref(false);
@@ -40,7 +41,7 @@ async function run(one: Undo): Promise<void> {
   failed.value = null;
   try {
     await undo(one);
-    said.value = "It is undone.";
+    said.value = t`It is undone.`;
     await stale();
   } catch (error) {
     failed.value = { id: one.id, error };
@@ -75,10 +76,10 @@ onBeforeUnmount(() => {
           <span class="what"
             ><bdi>{{ one.said }}</bdi> <Moment :at="new Date(one.at).toISOString()" class="soft small"
           /></span>
-          <NButton size="small" :loading="busy === one.id" :disabled="busy > 0" :aria-label="`Undo: ${one.said}`" @click="run(one)"
+          <NButton size="small" :loading="busy === one.id" :disabled="busy > 0" :aria-label="t`Undo: ${one.said}`" @click="run(one)"
             >Undo</NButton
           >
-          <button type="button" class="link-button" :aria-label="`Keep it so: ${one.said}`" @click="forget(one.id)">×</button>
+          <button type="button" class="link-button" :aria-label="t`Keep it so: ${one.said}`" @click="forget(one.id)">×</button>
           <ProblemNote v-if="failed?.id === one.id" :error="failed.error" />
         </li>
       </ul>

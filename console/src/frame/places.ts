@@ -1,5 +1,8 @@
+import { noted, t } from "@/texts/sentences";
+
 // The pages that one can go to, by name: the rail shows some, and what finds anything finds them all.
 export interface Place {
+  /** In English: shown by `t`. */
   name: string;
   /** Its route. */
   page: string;
@@ -8,26 +11,26 @@ export interface Place {
 }
 
 export const PLACES: readonly Place[] = [
-  { name: "Today", page: "today", needs: "today.read" },
-  { name: "Clients", page: "clients", needs: "clients.list" },
-  { name: "Register a client", page: "register", needs: "clients.register" },
-  { name: "Compare a charter", page: "charter", needs: "charters.compare" },
-  { name: "Removed clients", page: "removed", needs: "removals.list" },
-  { name: "Consent desk", page: "desk", needs: "requests.list" },
-  { name: "Every consent", page: "consents", needs: "consents.list" },
-  { name: "Rotation", page: "rotation", needs: "rotations.list" },
-  { name: "Audit", page: "audit", needs: "audit.read" },
-  { name: "Excess", page: "excess", needs: "excess.rank" },
-  { name: "Escalation paths", page: "escalation", needs: "escalation.read" },
-  { name: "Reviews", page: "reviews", needs: "reviews.mine" },
-  { name: "Resources", page: "resources", needs: "resources.list" },
-  { name: "People", page: "people", needs: "people.list" },
-  { name: "Directory", page: "directory", needs: "ledger.read" },
-  { name: "Your sign-in", page: "password" },
-  { name: "Your applications", page: "applications" },
-  { name: "Let a device in", page: "device" },
-  { name: "Help", page: "help" },
-  { name: "Read a token", page: "token" },
+  { name: noted("Today"), page: "today", needs: "today.read" },
+  { name: noted("Clients"), page: "clients", needs: "clients.list" },
+  { name: noted("Register a client"), page: "register", needs: "clients.register" },
+  { name: noted("Compare a charter"), page: "charter", needs: "charters.compare" },
+  { name: noted("Removed clients"), page: "removed", needs: "removals.list" },
+  { name: noted("Consent desk"), page: "desk", needs: "requests.list" },
+  { name: noted("Every consent"), page: "consents", needs: "consents.list" },
+  { name: noted("Rotation"), page: "rotation", needs: "rotations.list" },
+  { name: noted("Audit"), page: "audit", needs: "audit.read" },
+  { name: noted("Excess"), page: "excess", needs: "excess.rank" },
+  { name: noted("Escalation paths"), page: "escalation", needs: "escalation.read" },
+  { name: noted("Reviews"), page: "reviews", needs: "reviews.mine" },
+  { name: noted("Resources"), page: "resources", needs: "resources.list" },
+  { name: noted("People"), page: "people", needs: "people.list" },
+  { name: noted("Directory"), page: "directory", needs: "ledger.read" },
+  { name: noted("Your sign-in"), page: "password" },
+  { name: noted("Your applications"), page: "applications" },
+  { name: noted("Let a device in"), page: "device" },
+  { name: noted("Help"), page: "help" },
+  { name: noted("Read a token"), page: "token" },
 ];
 const MOST = 5;
 const wordsOf = (text: string): string[] =>
@@ -48,7 +51,7 @@ export function placesAt(pages: readonly string[], may: (operation: string) => b
 export function placesNamed(text: string, may: (operation: string) => boolean): Place[] {
   const wanted = wordsOf(text);
   if (!wanted.length) return [];
-  const fits = (place: Place) => wanted.every((begins) => wordsOf(place.name).some((word) => word.startsWith(begins)));
+  const fits = (place: Place) => wanted.every((begins) => wordsOf(t(place.name)).some((word) => word.startsWith(begins)));
   return PLACES.filter((place) => shows(place, may) && fits(place)).slice(0, MOST);
 }
 

@@ -4,11 +4,15 @@
 import { computed, ref, shallowReactive } from "vue";
 import english from "./en.json";
 
-export type Texts = typeof english;
 // By the categories of CLDR that a language counts in.
-type Text = string | (Partial<Record<Intl.LDMLPluralRule, string>> & { other: string });
+export type Text = string | (Partial<Record<Intl.LDMLPluralRule, string>> & { other: string });
+export type Texts = typeof english & { pages?: Record<string, Text> };
 
-const files = import.meta.glob<Texts>(["./*.json", "!./en.json"], { import: "default" });
+const files: Record<string, () => Promise<Texts>> = {
+  ...import.meta.glob<Texts>(["./*.json", "!./en*.json"], { import: "default" }),
+  // A language for private use (BCP 47): English in marks, which shows what no other language could say.
+  "qaa.json": () => import("./marked").then(({ marked }) => marked(english)),
+};
 const tagOf = (file: string): string => file.replace(/^.*\/|\.json$/g, "");
 /** The languages that there are, by their tags. */
 export const languages: readonly string[] = ["en", ...Object.keys(files).map(tagOf)];
@@ -26,7 +30,7 @@ function found(key: string): Text {
   throw new Error(`There is no text ${key}.`);
 }
 
-/** The language that is spoken, by its tag: the pages for everybody are in it. */
+/** The language that is spoken, by its tag. */
 export const spoken = computed(() => language.value);
 
 /** Whether the language that is spoken has a text of its own. */
@@ -40,9 +44,16 @@ function inTexts(texts: Texts | undefined, key: string): unknown {
   return held;
 }
 
+/** Return what a page says in the language that is spoken, by its English words; nothing where that is English. */
+export function ofPages(english: string): Text | undefined {
+  return known[language.value]?.pages?.[english];
+}
+
 /** Return a text in its parts: words, and between them the names of its places. */
-export function partsOf(key: string, count?: number): string[] {
-  const text = found(key);
+export const partsOf = (key: string, count?: number): string[] => split(found(key), count);
+
+/** Return the parts of a text; of a number of things in the form for so many. */
+export function split(text: Text, count?: number): string[] {
   return (typeof text === "string" ? text : (text[plurals.value.select(count ?? 0)] ?? text.other)).split(PLACE);
 }
 

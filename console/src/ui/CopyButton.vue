@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // Copies a value and says what it copied.
 import { ref } from "vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ value: string; what: string; label?: string }>();
 const said = ref("");
@@ -8,9 +9,9 @@ const said = ref("");
 async function copy(): Promise<void> {
   try {
     await navigator.clipboard.writeText(props.value);
-    said.value = `Copied ${props.what}`;
+    said.value = t`Copied ${props.what}`;
   } catch {
-    said.value = "The browser did not let us copy: select and copy it yourself";
+    said.value = t`The browser did not let us copy: select and copy it yourself`;
   }
   window.setTimeout(() => (said.value = ""), 2500);
 }
@@ -18,8 +19,8 @@ async function copy(): Promise<void> {
 
 <template>
   <span class="copy no-print">
-    <button type="button" :aria-label="`${said ? 'copied' : (label ?? 'copy')} ${what}`" @click="copy">
-      {{ said ? "copied" : (label ?? "copy") }}
+    <button type="button" :aria-label="`${said ? t`copied` : (label ?? t`copy`)} ${what}`" @click="copy">
+      {{ said ? t`copied` : (label ?? t`copy`) }}
     </button>
     <span class="visually-hidden" role="status">{{ said }}</span>
   </span>

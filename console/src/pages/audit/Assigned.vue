@@ -12,6 +12,8 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { severityTone } from "@/ui/use/states";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const { data } = useGiven();
 const words = reactive<Record<string, string>>({});
@@ -42,7 +44,7 @@ const answer = (one: Schemas["KeptFinding"]) => {
     <ul>
       <li v-for="one in data" :key="one.id" class="card stack">
         <p>
-          <StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" />{{ " " }}
+          <StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="listed(one.severity)" />{{ " " }}
           <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink>:
           <strong>{{ one.title }}</strong>
         </p>
@@ -56,7 +58,7 @@ const answer = (one: Schemas["KeptFinding"]) => {
         <form v-if="can('findings.answer')" class="row" @submit.prevent="answer(one)">
           <TextField
             :model-value="words[one.id] ?? ''"
-            :label="one.answer ? 'Answer anew' : 'Your answer'"
+            :label="one.answer ? t`Answer anew` : t`Your answer`"
             hint="what you did or found"
             :longest="500"
             class="wide"

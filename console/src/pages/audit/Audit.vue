@@ -18,6 +18,7 @@ import FindingGroup from "./FindingGroup.vue";
 import Posture from "./Posture.vue";
 import { useOwnKeys } from "@/ui/use/rows";
 import { useTyped } from "@/ui/use/typed";
+import { t } from "@/texts/sentences";
 
 type By = "rule" | "client" | "owner";
 type Which = FindingFilter["which"];
@@ -40,16 +41,16 @@ const shown = computed(() => (groups.data.value?.pages ?? []).flatMap((page) => 
 const count = computed(() => shown.value.reduce((sum, one) => sum + one.count, 0));
 const SEVERITIES = ["high", "medium", "low"];
 const WHICH: { value: Which; label: string }[] = [
-  { value: "open", label: "open" },
-  { value: "waived", label: "waived" },
-  { value: "resolved", label: "resolved lately" },
+  { value: "open", label: t`open` },
+  { value: "waived", label: t`waived` },
+  { value: "resolved", label: t`resolved lately` },
 ];
 const BY: By[] = ["rule", "client", "owner"];
 const FORMS = [
   { value: "sarif", label: "SARIF" },
   { value: "csv", label: "CSV" },
-  { value: "jsonl", label: "JSON lines" },
-  { value: "html", label: "a page to print" },
+  { value: "jsonl", label: t`JSON lines` },
+  { value: "html", label: t`a page to print` },
 ];
 // So many are all shown, read at once where each stands in one group; of more, each group waits to be opened.
 const FEW = 100;
@@ -110,8 +111,8 @@ useOwnKeys(onKey);
 <template>
   <PageHead
     title="Audit"
-    :count="data ? `${total} findings` : ''"
-    :lead="data ? `${data.clients} clients, ${data.rules.length} rules, as of ${full(data.at)}` : ' '"
+    :count="data ? t`${total} findings` : ''"
+    :lead="data ? t`${data.clients} clients, ${data.rules.length} rules, as of ${full(data.at)}` : ' '"
   >
     <template #below><AuditTabs /></template>
   </PageHead>
@@ -171,12 +172,12 @@ useOwnKeys(onKey);
       <p v-if="groups.data.value && !shown.length" class="empty">
         {{
           filter.severity || filter.q
-            ? "No finding fits."
+            ? t`No finding fits.`
             : which === "open"
-              ? "The audit finds nothing wrong."
+              ? t`The audit finds nothing wrong.`
               : which === "waived"
-                ? "No finding is waived."
-                : "Nothing was resolved in the last thirty days."
+                ? t`No finding is waived.`
+                : t`Nothing was resolved in the last thirty days.`
         }}
       </p>
       <div v-if="groups.data.value" class="sides" :class="{ two: chosen }">

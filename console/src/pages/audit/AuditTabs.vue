@@ -1,14 +1,15 @@
 <script setup lang="ts">
 // The pages of the audit beside each other.
 import { can } from "@/api/session";
+import { t } from "@/texts/sentences";
 
 const PLACES = [
-  { name: "audit", label: "Findings", needs: "findings.list" },
-  { name: "consents", label: "Consents", needs: "consents.list" },
-  { name: "excess", label: "Excess", needs: "excess.rank" },
-  { name: "escalation", label: "Escalation", needs: "escalation.read" },
-  { name: "reviews", label: "Reviews", needs: "reviews.mine" },
-  { name: "removed", label: "Removed", needs: "removals.list" },
+  { name: "audit", label: t`Findings`, needs: "findings.list" },
+  { name: "consents", label: t`Consents`, needs: "consents.list" },
+  { name: "excess", label: t`Excess`, needs: "excess.rank" },
+  { name: "escalation", label: t`Escalation`, needs: "escalation.read" },
+  { name: "reviews", label: t`Reviews`, needs: "reviews.mine" },
+  { name: "removed", label: t`Removed`, needs: "removals.list" },
 ];
 </script>
 

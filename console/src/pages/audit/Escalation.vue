@@ -7,6 +7,8 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import AuditTabs from "./AuditTabs.vue";
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 
 type Node = Schemas["PathNode"];
 const { data, error, isLoading, refetch } = useEscalation();
@@ -19,7 +21,7 @@ const merged = computed(() =>
     const steps: { by: string; cut: string; to: Node }[] = [];
     let over: { by: string; cut: string } | null = null;
     for (const step of way.steps) {
-      if (step.to.kind === "every") over = { by: `${step.by}, over every client`, cut: step.cut };
+      if (step.to.kind === "every") over = { by: t`${step.by}, over every client`, cut: step.cut };
       else {
         steps.push({ to: step.to, by: over?.by ?? step.by, cut: over?.cut ?? step.cut });
         over = null;
@@ -95,8 +97,8 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 <template>
   <PageHead
     title="Escalation"
-    :count="data?.found ? `${data.pairs} ${data.pairs === 1 ? 'path' : 'paths'}` : ''"
-    :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '"
+    :count="data?.found ? count(data.pairs, 'path') : ''"
+    :lead="data ? t`From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '"
   >
     <template #below><AuditTabs /></template>
   </PageHead>

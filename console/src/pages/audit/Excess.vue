@@ -12,6 +12,8 @@ import StateWord from "@/ui/StateWord.vue";
 import TrendLine from "@/ui/charts/TrendLine.vue";
 import AuditTabs from "./AuditTabs.vue";
 import { whole } from "@/ui/use/export";
+import { t } from "@/texts/sentences";
+import { figure } from "@/ui/use/words";
 
 type By = "client" | "owner" | "resource";
 const route = useRoute();
@@ -26,16 +28,15 @@ const MOST = 100;
 const open = ref("");
 const trend = useTrend(by, open);
 const most = computed(() => Math.max(...(data.value ?? []).map((one) => one.granted), 1));
-const number = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 1 });
 const wide = (weight: number) => `${(100 * weight) / most.value}%`;
 const held = (rows: { permission: string; reach: { words: string } }[]) =>
-  rows.map((one) => `${one.permission} (${one.reach.words})`).join(", ") || "nothing";
+  rows.map((one) => `${one.permission} (${one.reach.words})`).join(", ") || t`nothing`;
 </script>
 
 <template>
   <PageHead
     title="Excess"
-    :count="audit?.excess.share == null ? '' : `${Math.round(100 * audit.excess.share)} % of the granted weight is not used`"
+    :count="audit?.excess.share == null ? '' : t`${Math.round(100 * audit.excess.share)} % of the granted weight is not used`"
     lead="An operation weighs its effect times its class of data, and by the share of the objects that it reaches"
   >
     <template #below><AuditTabs /></template>
@@ -61,7 +62,7 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
           <td class="free small">{{ held(one.before) }}</td>
           <td class="free small">{{ held(one.after) }}</td>
           <td class="nowrap">
-            <StateWord :tone="one.missed ? 'broken' : 'live'" :word="one.missed ? `${one.missed} calls` : 'nothing'" />
+            <StateWord :tone="one.missed ? 'broken' : 'live'" :word="one.missed ? t`${one.missed} calls` : t`nothing`" />
           </td>
           <td class="nowrap"><Moment :at="one.dry_run_until" /></td>
         </tr>
@@ -86,7 +87,7 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
     <table v-else class="log">
       <thead>
         <tr>
-          <th scope="col">{{ by === "client" ? "Client" : by === "owner" ? "Owner" : "Resource" }}</th>
+          <th scope="col">{{ by === "client" ? t`Client` : by === "owner" ? t`Owner` : t`Resource` }}</th>
           <th scope="col" class="bars">Used · unused</th>
           <th scope="col" class="number">Granted</th>
           <th scope="col" class="number">Unused</th>
@@ -112,18 +113,18 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
                 height="12"
                 width="100%"
                 role="img"
-                :aria-label="`${number.format(one.used)} used, ${number.format(one.unused)} unused`"
+                :aria-label="t`${figure(one.used, 1)} used, ${figure(one.unused, 1)} unused`"
               >
                 <rect class="used" height="12" :width="wide(one.used)" />
                 <rect class="unused" height="12" :x="wide(one.used)" :width="wide(one.unused)" />
               </svg>
             </td>
-            <td class="number">{{ number.format(one.granted) }}</td>
-            <td class="number">{{ number.format(one.unused) }}</td>
+            <td class="number">{{ figure(one.granted, 1) }}</td>
+            <td class="number">{{ figure(one.unused, 1) }}</td>
             <td class="number">
               <template v-if="one.share !== null">{{ Math.round(100 * one.share) }} %</template><span v-else class="soft">too early</span>
             </td>
-            <td class="number soft">{{ one.early ? number.format(one.early) : "" }}</td>
+            <td class="number soft">{{ one.early ? figure(one.early, 1) : "" }}</td>
             <td class="nowrap">
               <button
                 type="button"
@@ -131,18 +132,19 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
                 :aria-expanded="open === one.key"
                 @click="open = open === one.key ? '' : one.key"
               >
-                {{ open === one.key ? "hide" : "trend" }}
+                {{ open === one.key ? t`hide` : t`trend` }}
               </button>
             </td>
           </tr>
           <tr v-if="open === one.key">
             <td colspan="7">
-              <TrendLine v-if="trend.data.value" :points="trend.data.value" :label="`Excess of ${one.title}`" :wide="520" :tall="70" /><span
-                v-else
-                class="soft small"
-                role="status"
-                >Reading …</span
-              >
+              <TrendLine
+                v-if="trend.data.value"
+                :points="trend.data.value"
+                :label="t`Excess of ${one.title}`"
+                :wide="520"
+                :tall="70"
+              /><span v-else class="soft small" role="status">Reading …</span>
             </td>
           </tr>
         </template>

@@ -13,6 +13,8 @@ import TextField from "@/ui/forms/TextField.vue";
 import { severityTone } from "@/ui/use/states";
 import { full } from "@/ui/use/times";
 import Remedy from "./Remedy.vue";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const props = defineProps<{ finding: Schemas["KeptFinding"]; rule?: Schemas["Rule"] }>();
 const emit = defineEmits<{ closed: []; changed: [finding: Schemas["KeptFinding"]] }>();
@@ -69,14 +71,14 @@ function settingsIn(text = "") {
 
 <template>
   <aside class="card beside" aria-label="Finding">
-    <StateWord :tone="severityTone[finding.severity] ?? 'gone'" :word="finding.severity" />
+    <StateWord :tone="severityTone[finding.severity] ?? 'gone'" :word="listed(finding.severity)" />
     <h2>{{ finding.title }}</h2>
     <p>
       <RouterLink :to="{ name: 'dossier', params: { id: finding.client_id } }">{{ finding.client_name }}</RouterLink>
     </p>
     <p class="small soft">
       Since <Moment :at="finding.first_seen_at" /><template v-if="finding.returned"
-        >, and came back {{ finding.returned === 1 ? "once" : `${finding.returned} times` }}</template
+        >, and came back {{ finding.returned === 1 ? t`once` : t`${finding.returned} times` }}</template
       >.
       <template v-if="finding.resolved_at">Resolved <Moment :at="finding.resolved_at" />.</template>
       <template v-if="finding.assigned_to"

@@ -7,6 +7,8 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { severityTone } from "@/ui/use/states";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const props = defineProps<{
   group: Schemas["FindingGroup"];
@@ -26,7 +28,7 @@ const wanted = computed<FindingFilter>(() => ({
 const { data, error, isLoading: reading, hasNextPage, fetchNextPage } = useFindings(wanted, () => props.open && props.given === undefined);
 const isLoading = computed(() => props.given === null || (props.given === undefined && reading.value));
 const rows = computed(() => props.given ?? (data.value?.pages ?? []).flatMap((page) => page.items));
-const name = computed(() => props.group.title || "Nobody owns these");
+const name = computed(() => props.group.title || t`Nobody owns these`);
 </script>
 
 <template>
@@ -35,7 +37,7 @@ const name = computed(() => props.group.title || "Nobody owns these");
       <button type="button" class="head" :aria-expanded="open" @click="emit('flip')">
         <span class="mark" aria-hidden="true">{{ open ? "▾" : "▸" }}</span> {{ name }}
         <span class="soft small">{{ group.count }}</span>
-        <StateWord v-if="!open" :tone="severityTone[group.worst] ?? 'gone'" :word="group.worst" />
+        <StateWord v-if="!open" :tone="severityTone[group.worst] ?? 'gone'" :word="listed(group.worst)" />
       </button>
     </h2>
     <template v-if="open">
@@ -57,13 +59,13 @@ const name = computed(() => props.group.title || "Nobody owns these");
         </thead>
         <tbody>
           <tr v-for="one in rows" :key="one.id" :class="{ chosen: one.id === chosen }">
-            <td class="severity"><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
+            <td class="severity"><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="listed(one.severity)" /></td>
             <td class="client free">{{ by === "client" ? (titles[one.rule] ?? one.rule) : one.client_name }}</td>
             <td class="free">
               <button type="button" class="link-button finding" :aria-expanded="one.id === chosen" @click="emit('choose', one)">
                 {{ one.title }}
               </button>
-              <div v-if="one.assigned_to" class="small soft">{{ one.assigned_to }} {{ one.answer ? "has answered" : "sees to it" }}</div>
+              <div v-if="one.assigned_to" class="small soft">{{ one.assigned_to }} {{ one.answer ? t`has answered` : t`sees to it` }}</div>
             </td>
             <td class="since small soft"><Moment :at="one.resolved_at ?? one.first_seen_at" /></td>
           </tr>

@@ -2,6 +2,7 @@
 import type { Schemas } from "@/api/client";
 import StateWord from "@/ui/StateWord.vue";
 import { severityTone } from "@/ui/use/states";
+import { listed } from "@/texts/listed";
 
 defineProps<{ findings: Schemas["Finding"][] }>();
 </script>
@@ -18,7 +19,7 @@ defineProps<{ findings: Schemas["Finding"][] }>();
     </thead>
     <tbody>
       <tr v-for="one in findings" :key="one.rule + one.subject">
-        <td><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
+        <td><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="listed(one.severity)" /></td>
         <td class="free">{{ one.title }}</td>
         <td class="free">{{ one.remedy }}</td>
       </tr>

@@ -5,24 +5,26 @@ import type { Schemas } from "@/api/client";
 import StateWord from "@/ui/StateWord.vue";
 import TrendLine from "@/ui/charts/TrendLine.vue";
 import { severityTone } from "@/ui/use/states";
+import { t } from "@/texts/sentences";
+import { figure } from "@/ui/use/words";
+import { listed } from "@/texts/listed";
 
 const props = defineProps<{ audit: Schemas["Audit"] }>();
 const SEVERITIES = ["high", "medium", "low"] as const;
 const BANDS = [
-  { days: 7, word: "to 7 days" },
-  { days: 30, word: "to 30" },
-  { days: 90, word: "to 90" },
-  { days: 0, word: "older" },
+  { days: 7, word: t`to 7 days` },
+  { days: 30, word: t`to 30` },
+  { days: 90, word: t`to 90` },
+  { days: 0, word: t`older` },
 ];
-const number = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 const share = computed(() => (props.audit.excess.share === null ? null : Math.round(100 * props.audit.excess.share)));
 const aged = (severity: string, days: number) => props.audit.ages.find((one) => one.severity === severity && one.days === days)?.count ?? 0;
 const ENDS = [
-  { days: 7, word: "within 7 days", tone: "broken" },
-  { days: 30, word: "within 30 days", tone: "wait" },
-  { days: 90, word: "within 90 days", tone: "live" },
-  { days: 0, word: "later", tone: "live" },
-  { days: null, word: "never", tone: "broken" },
+  { days: 7, word: t`within 7 days`, tone: "broken" },
+  { days: 30, word: t`within 30 days`, tone: "wait" },
+  { days: 90, word: t`within 90 days`, tone: "live" },
+  { days: 0, word: t`later`, tone: "live" },
+  { days: null, word: t`never`, tone: "broken" },
 ];
 const ends = computed(() => ENDS.map((one) => ({ ...one, count: props.audit.ending.find((band) => band.days === one.days)?.count ?? 0 })));
 const credentials = computed(() =>
@@ -40,8 +42,8 @@ const credentials = computed(() =>
       <p v-if="share !== null" class="big">{{ share }} %</p>
       <p v-else class="big soft">too early to say</p>
       <p class="small soft">
-        of the granted weight is not used: {{ number.format(audit.excess.unused) }} of {{ number.format(audit.excess.granted)
-        }}<template v-if="audit.excess.early">; {{ number.format(audit.excess.early) }} is too early to tell</template>
+        of the granted weight is not used: {{ figure(audit.excess.unused, 0) }} of {{ figure(audit.excess.granted, 0)
+        }}<template v-if="audit.excess.early">; {{ figure(audit.excess.early, 0) }} is too early to tell</template>
       </p>
       <TrendLine :points="audit.trend" label="Excess" :wide="210" />
     </div>
@@ -57,7 +59,7 @@ const credentials = computed(() =>
         </thead>
         <tbody>
           <tr v-for="severity in SEVERITIES" :key="severity">
-            <th scope="row"><StateWord :tone="severityTone[severity] ?? 'gone'" :word="severity" /></th>
+            <th scope="row"><StateWord :tone="severityTone[severity] ?? 'gone'" :word="listed(severity)" /></th>
             <td v-for="band in BANDS" :key="band.days" :class="{ none: !aged(severity, band.days) }">
               {{ aged(severity, band.days) }}
             </td>

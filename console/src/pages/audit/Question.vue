@@ -11,6 +11,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import StateWord from "@/ui/StateWord.vue";
+import { t } from "@/texts/sentences";
 
 type Item = Schemas["ReviewItem"];
 const props = defineProps<{ review: string; item: Item; closed: boolean }>();
@@ -24,10 +25,10 @@ const reach = ref<ReachChoice>({
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const SAID: Record<string, [string, "live" | "wait" | "broken" | "gone"]> = {
-  confirm: ["still needed", "live"],
-  narrow: ["needed for less", "wait"],
-  "give-up": ["not needed", "gone"],
-  proposed: ["nobody answered: proposed to end", "broken"],
+  confirm: [t`still needed`, "live"],
+  narrow: [t`needed for less`, "wait"],
+  "give-up": [t`not needed`, "gone"],
+  proposed: [t`nobody answered: proposed to end`, "broken"],
 };
 const answer = (said: "confirm" | "narrow" | "give-up") =>
   attempt(async () => {
@@ -66,7 +67,7 @@ const answer = (said: "confirm" | "narrow" | "give-up") =>
           tone="wait"
           word="too early to say"
         />
-        <template v-if="item.last_used_at">{{ item.used === "used" ? " " : ", last " }}<Moment :at="item.last_used_at" /></template
+        <template v-if="item.last_used_at">{{ item.used === "used" ? " " : t`, last ` }}<Moment :at="item.last_used_at" /></template
         ><template v-if="item.used === 'used'">, for: {{ item.uses.join(", ").toLowerCase() }}</template>
       </p>
     </div>

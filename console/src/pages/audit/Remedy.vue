@@ -12,6 +12,7 @@ import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import TextField from "@/ui/forms/TextField.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ finding: Schemas["KeptFinding"] }>();
 const emit = defineEmits<{ done: [words: string] }>();
@@ -35,12 +36,12 @@ watch(
 
 // Where in the dossier it is done by hand.
 const PLACES: Record<string, [string, string]> = {
-  rotate: ["#credentials", "Rotate it"],
-  "add-key": ["#credentials", "Add a key"],
-  "change-registration": ["", "Change the registration"],
-  look: ["", "To the client"],
+  rotate: ["#credentials", t`Rotate it`],
+  "add-key": ["#credentials", t`Add a key`],
+  "change-registration": ["", t`Change the registration`],
+  look: ["", t`To the client`],
 };
-const place = computed(() => PLACES[props.finding.act] ?? ["", "To the client"]);
+const place = computed(() => PLACES[props.finding.act] ?? ["", t`To the client`]);
 const ready = computed(() => {
   const needs = data.value?.needs ?? "";
   return (
@@ -82,7 +83,7 @@ const remedy = () =>
           <li v-for="one in data.words" :key="one">{{ one }}</li>
           <li v-if="data.no_longer && data.needs !== 'reach'">
             No longer possible at {{ data.resource }}:
-            <strong>{{ data.no_longer.length ? data.no_longer.join(", ") : "nothing" }}</strong>
+            <strong>{{ data.no_longer.length ? data.no_longer.join(", ") : t`nothing` }}</strong>
           </li>
           <li v-if="data.narrower?.length">For fewer objects: {{ data.narrower.join(", ") }}</li>
         </ul>

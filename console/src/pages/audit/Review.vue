@@ -15,6 +15,8 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, full } from "@/ui/use/times";
 import Questions from "./Questions.vue";
 import { useTitle } from "@/ui/use/title";
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 
 const route = useRoute();
 const router = useRouter();
@@ -22,12 +24,12 @@ const id = computed(() => String(route.params.id));
 const { data: review, error: unread, isLoading, refetch } = useReview(id);
 type Shown = "waiting" | Schemas["Answer"];
 const SHOWS: { value: Shown; label: string }[] = [
-  { value: "", label: "all" },
-  { value: "waiting", label: "waiting" },
-  { value: "confirm", label: "still needed" },
-  { value: "narrow", label: "needed for less" },
-  { value: "give-up", label: "not needed" },
-  { value: "proposed", label: "no answer" },
+  { value: "", label: t`all` },
+  { value: "waiting", label: t`waiting` },
+  { value: "confirm", label: t`still needed` },
+  { value: "narrow", label: t`needed for less` },
+  { value: "give-up", label: t`not needed` },
+  { value: "proposed", label: t`no answer` },
 ];
 const shows = computed(() => SHOWS.find((one) => one.value === route.query.answer)?.value ?? ("" as Shown));
 const wanted = computed<Schemas["Answer"] | undefined>(() =>
@@ -37,12 +39,12 @@ const { data: pages, error: unlisted, hasNextPage, fetchNextPage, isFetchingNext
 const items = computed(() => (pages.value?.pages ?? []).flatMap((page) => page.items));
 const having = (value: string) => review.value?.answers[value] ?? 0;
 const all = computed(() => Object.values(review.value?.answers ?? {}).reduce((sum, one) => sum + one, 0));
-const count = (value: string) => (value ? having(value) : all.value);
+const among = (value: string) => (value ? having(value) : all.value);
 const left = computed(() => having("narrow") + having("give-up") + having("proposed") - (review.value?.done ?? 0));
 // One by one where all of them are in sight; else how many there are, and the way to each.
 const TAKES = ["narrow", "give-up", "proposed"];
 const listed = computed(() => items.value.filter((one) => !one.done_at && TAKES.includes(one.answer)));
-useTitle("Review", () => review.value?.name);
+useTitle(t`Review`, () => review.value?.name);
 const sure = ref<"" | "close" | "carry">("");
 const outcome = ref<Schemas["CarriedOut"] | null>(null);
 const { busy, error, attempt } = useAttempt();
@@ -84,12 +86,14 @@ const named = (item: string) => {
     <template v-if="review">
       <PageHead
         :title="review.name"
-        :count="`${all - having('waiting') - having('proposed')} of ${all} answered`"
-        :lead="`${review.about}; started by ${review.started_by}, ${review.closed_at ? `closed ${full(review.closed_at)}` : `until ${day(review.ends_at)}`}`"
+        :count="t`${all - having('waiting') - having('proposed')} of ${all} answered`"
+        :lead="
+          t`${review.about}; started by ${review.started_by}, ${review.closed_at ? t`closed ${full(review.closed_at)}` : t`until ${day(review.ends_at)}`}`
+        "
       >
         <NButton v-if="!review.closed_at && can('reviews.close')" @click="sure = 'close'">Close it now</NButton>
         <NButton v-if="left && can('reviews.carry-out')" type="primary" @click="sure = 'carry'"
-          >Carry out {{ left }} {{ left === 1 ? "answer" : "answers" }}</NButton
+          >Carry out {{ count(left, "answer") }}</NButton
         >
         <template #below><RouterLink class="small" :to="{ name: 'reviews' }">All reviews</RouterLink></template>
       </PageHead>
@@ -98,15 +102,15 @@ const named = (item: string) => {
           Close it with {{ having("waiting") }} unanswered? These are then proposed for withdrawal; nothing is withdrawn by that.
         </p>
         <template v-else>
-          <p>This ends or narrows {{ left }} {{ left === 1 ? "grant" : "grants" }}, within seconds:</p>
+          <p>This ends or narrows {{ count(left, "grant") }}, within seconds:</p>
           <ul v-if="listed.length === left" class="small">
             <li v-for="one in listed" :key="one.id">
               {{ one.client_name }}:
               {{
                 one.answer === "narrow"
-                  ? `${one.permission} at ${one.resource} ${one.narrower?.words}`
-                  : `no ${one.through || one.permission} at ${one.resource} any more`
-              }}<span class="soft"> ({{ one.answer === "proposed" ? "nobody answered" : `says ${one.answered_by}` }})</span>
+                  ? t`${one.permission} at ${one.resource} ${one.narrower?.words}`
+                  : t`no ${one.through || one.permission} at ${one.resource} any more`
+              }}<span class="soft"> ({{ one.answer === "proposed" ? t`nobody answered` : t`says ${one.answered_by}` }})</span>
             </li>
           </ul>
           <ul v-else class="small">
@@ -118,7 +122,7 @@ const named = (item: string) => {
         <div class="row">
           <NButton @click="sure = ''">Cancel</NButton
           ><NButton type="error" ghost :loading="busy" :disabled="busy" @click="sure === 'close' ? close() : carry()">{{
-            sure === "close" ? "Close it" : "Carry them out"
+            sure === "close" ? t`Close it` : t`Carry them out`
           }}</NButton>
         </div>
       </div>
@@ -138,14 +142,14 @@ const named = (item: string) => {
           :aria-pressed="shows === one.value"
           @click="router.replace({ query: one.value ? { answer: one.value } : {} })"
         >
-          {{ one.label }} {{ count(one.value) }}
+          {{ one.label }} {{ among(one.value) }}
         </button>
       </div>
       <p v-if="!items.length" class="soft">None.</p>
       <ProblemNote v-if="unlisted" :error="unlisted" />
       <h2 class="visually-hidden">Questions</h2>
       <Questions :review="review.id" :items="items" :closed="!!review.closed_at || !can('reviews.answer')" />
-      <NButton v-if="hasNextPage" :loading="isFetchingNextPage" @click="fetchNextPage()">Show more of {{ count(shows) }}</NButton>
+      <NButton v-if="hasNextPage" :loading="isFetchingNextPage" @click="fetchNextPage()">Show more of {{ among(shows) }}</NButton>
       <ExportList v-if="items.length" name="review" what="these answers" :read="(cursor) => readReviewItems(id, wanted, cursor)" />
     </template>
   </Loadable>

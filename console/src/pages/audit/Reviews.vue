@@ -22,6 +22,8 @@ import { day } from "@/ui/use/times";
 import AuditTabs from "./AuditTabs.vue";
 import Assigned from "./Assigned.vue";
 import Questions from "./Questions.vue";
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 
 type DataClass = "open" | "internal" | "personal" | "restricted";
 const router = useRouter();
@@ -36,9 +38,9 @@ const days = ref<number | string>(21);
 const resource = ref<string | null>(null);
 const data = ref<string | null>(null);
 const CLASSES = [
-  { value: "internal", label: "internal data or graver" },
-  { value: "personal", label: "personal data or graver" },
-  { value: "restricted", label: "restricted data" },
+  { value: "internal", label: t`internal data or graver` },
+  { value: "personal", label: t`personal data or graver` },
+  { value: "restricted", label: t`restricted data` },
 ];
 const scope = computed(() => ({
   resource: resource.value ?? "",
@@ -73,14 +75,13 @@ const start = () =>
     await stale();
     await router.push({ name: "review", params: { id: made.id } });
   });
-const total = (one: Schemas["Review"]) => Object.values(one.answers).reduce((sum, count) => sum + count, 0);
-const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;
+const total = (one: Schemas["Review"]) => Object.values(one.answers).reduce((sum, many) => sum + many, 0);
 </script>
 
 <template>
   <PageHead
     title="Reviews"
-    :count="mine.data.value ? (waiting ? `${waiting} ${waiting === 1 ? 'waits' : 'wait'} for you` : '') : ''"
+    :count="mine.data.value ? (waiting ? count(waiting, 'waits for you', 'wait for you') : '') : ''"
     lead="Owners say of each grant and role whether it is still needed; nothing is ended before somebody who may has looked"
   >
     <NButton v-if="can('reviews.start') && !starting" type="primary" @click="starting = true">Start a review</NButton>
@@ -107,8 +108,8 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
       >
     </div>
     <p v-if="preview" role="status" class="small">
-      It asks {{ many(preview.owners, "owner") }} about {{ many(preview.items, "grant") }} of
-      {{ many(preview.clients, "client") }}.<template v-if="preview.ownerless.length">
+      It asks {{ count(preview.owners, "owner") }} about {{ count(preview.items, "grant") }} of
+      {{ count(preview.clients, "client") }}.<template v-if="preview.ownerless.length">
         Nobody can be asked about {{ preview.ownerless.join(", ") }}: stewards answer for these.</template
       >
     </p>

@@ -11,7 +11,9 @@ import PageHead from "@/ui/PageHead.vue";
 import TrendLine from "@/ui/charts/TrendLine.vue";
 import { type Visit, visited } from "@/api/last-visit";
 import { ago, now } from "@/ui/use/times";
-import { figure, count as many, percent } from "@/ui/use/words";
+import { count, figure, percent } from "@/ui/use/words";
+import { t, tag } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const { data, error, isLoading, refetch } = useToday();
 
@@ -27,38 +29,38 @@ const newest = computed(() => (can("ledger.read") ? (data.value?.recent[0]?.sequ
 watch(newest, (sequence) => sequence && (before.value = visited(sequence, Date.now())), { immediate: true });
 const isNew = (sequence: number) => before.value !== null && sequence > before.value.sequence;
 const excess = computed(() => (data.value?.excess == null ? null : percent(data.value.excess)));
-const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long" }).format(now.value));
+const title = computed(() => new Intl.DateTimeFormat(tag(), { weekday: "long", day: "numeric", month: "long" }).format(now.value));
 </script>
 
 <template>
-  <PageHead :title="title" :lead="`${current?.directory_name}: ${data ? many(data.clients, 'client') : '…'} registered`" />
+  <PageHead :title="title" :lead="t`${current?.directory_name}: ${data ? count(data.clients, 'client') : '…'} registered`" />
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="14" :retry="refetch">
     <template v-if="data">
       <section aria-label="In short" class="short">
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{
-            many(data.waiting_in_all, "client waits", "clients wait")
+            count(data.waiting_in_all, "client waits", "clients wait")
           }}</RouterLink>
           for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template
           >;
-          <RouterLink :to="{ name: 'desk' }">{{ many(data.requests_in_all, "request waits", "requests wait") }}</RouterLink>
+          <RouterLink :to="{ name: 'desk' }">{{ count(data.requests_in_all, "request waits", "requests wait") }}</RouterLink>
           for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template
           >.
         </p>
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'expiring' } }">{{
-            many(data.soon.credentials, "credential expires", "credentials expire")
+            count(data.soon.credentials, "credential expires", "credentials expire")
           }}</RouterLink>
           within {{ data.soon.days }} days<template v-if="data.soon.in_use"
             >, <strong>{{ figure(data.soon.in_use) }} still in use</strong></template
           >.
         </p>
         <p>
-          The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high"
+          The audit has <RouterLink to="/audit">{{ count(findings.total, "finding") }}</RouterLink><template v-if="findings.high"
             >,
             <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ figure(findings.high) }} of them high</RouterLink></template
           ><template v-if="mine"
-            >; <RouterLink to="/reviews">{{ many(mine, "finding waits", "findings wait") }}</RouterLink> for your answer</template
+            >; <RouterLink to="/reviews">{{ count(mine, "finding waits", "findings wait") }}</RouterLink> for your answer</template
           >.
         </p>
         <p v-if="excess !== null" class="excess">
@@ -78,9 +80,9 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
         <ul>
           <li v-for="one in data.decided" :key="one.id">
             <RouterLink :to="{ name: 'request', params: { id: one.id } }"
-              >{{ one.client_name }}, {{ one.rightsizes ? "less: " : "" }}{{ one.asks.join(", ") }}</RouterLink
+              >{{ one.client_name }}, {{ one.rightsizes ? t`less: ` : "" }}{{ one.asks.join(", ") }}</RouterLink
             >
-            is <strong>{{ one.state }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template
+            is <strong>{{ listed(one.state) }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template
             ><template v-if="one.said">: “{{ one.said }}”</template>
           </li>
         </ul>

@@ -13,6 +13,7 @@ import StateWord from "@/ui/StateWord.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { acting, count } from "@/ui/use/words";
 import { type Charter, factsOf, readCharter } from "./charter-file";
+import { t } from "@/texts/sentences";
 
 type Step = Schemas["CharterStep"];
 const text = ref("");
@@ -51,9 +52,9 @@ const MAY: Partial<Record<Step["kind"], string>> = { register: "clients.register
 const mine = computed(() => (found.value?.steps ?? []).filter((one) => can(MAY[one.kind] ?? "nothing")));
 const planned = computed(() => {
   const many = (kind: Step["kind"]) => mine.value.filter((one) => one.kind === kind).length;
-  const registers = many("register") ? ["register it"] : [];
-  const changes = many("change") ? [`change ${count(many("change"), "fact")}`] : [];
-  const asks = many("ask") ? [`ask for ${count(many("ask"), "permission")}`] : [];
+  const registers = many("register") ? [t`register it`] : [];
+  const changes = many("change") ? [t`change ${count(many("change"), "fact")}`] : [];
+  const asks = many("ask") ? [t`ask for ${count(many("ask"), "permission")}`] : [];
   return [...registers, ...changes, ...asks].join(", ");
 });
 const follow = () =>
@@ -65,11 +66,11 @@ const follow = () =>
       if (!id) {
         const body = { ...factsOf(wanted), name: wanted.name, kind: wanted.kind ?? "service", owners: [] };
         id = (await must(api.POST("/api/v1/directories/{directory}/clients", { params: { path: here() }, body }))).id;
-        did.value.push("Registered it.");
+        did.value.push(t`Registered it.`);
       } else if (mine.value.some((one) => one.kind === "change")) {
         const params = { path: { ...here(), client: id } };
         await must(api.PUT("/api/v1/directories/{directory}/clients/{client}", { params, body: { ...factsOf(wanted), no_trial: false } }));
-        did.value.push("Changed what the registration says.");
+        did.value.push(t`Changed what the registration says.`);
       }
       for (const one of mine.value.filter((step) => step.kind === "ask")) {
         await must(
@@ -84,7 +85,7 @@ const follow = () =>
             },
           }),
         );
-        did.value.push(`Asked for ${one.permission} of ${one.resource}.`);
+        did.value.push(t`Asked for ${one.permission} of ${one.resource}.`);
       }
     } finally {
       // Whatever was done is done: what is left is told anew.
@@ -97,15 +98,15 @@ const follow = () =>
 function where(step: Step): { to: RouteLocationRaw; words: string } | null {
   if (!client.value) return null;
   const page = (part: string): RouteLocationRaw => ({ name: "dossier", params: { id: client.value ?? "" }, hash: `#${part}` });
-  if (step.kind === "consent") return { to: { name: "consent", params: { id: client.value } }, words: "Look at what waits for consent" };
-  if (["reach", "withdraw", "drop"].includes(step.kind)) return { to: page("ladder"), words: "Open its ladder" };
-  return step.kind === "credential" ? { to: page("credentials"), words: "Open its credentials" } : null;
+  if (step.kind === "consent") return { to: { name: "consent", params: { id: client.value } }, words: t`Look at what waits for consent` };
+  if (["reach", "withdraw", "drop"].includes(step.kind)) return { to: page("ladder"), words: t`Open its ladder` };
+  return step.kind === "credential" ? { to: page("credentials"), words: t`Open its credentials` } : null;
 }
 const EFFECTS = [
-  ["newly", "can do, new"],
-  ["wider", "can do at more places"],
-  ["narrower", "can do at fewer places"],
-  ["no_longer", "can do no more"],
+  ["newly", t`can do, new`],
+  ["wider", t`can do at more places`],
+  ["narrower", t`can do at fewer places`],
+  ["no_longer", t`can do no more`],
 ] as const;
 </script>
 
@@ -129,7 +130,7 @@ const EFFECTS = [
     <h2 id="found">
       <RouterLink v-if="client" :to="{ name: 'dossier', params: { id: client } }">{{ found.client_name }}</RouterLink>
       <template v-else>{{ found.client_name }}</template>{{ " " }}
-      <span class="soft small">{{ client ? "is here" : "is not here yet" }}</span>
+      <span class="soft small">{{ client ? t`is here` : t`is not here yet` }}</span>
     </h2>
     <p v-if="!found.steps.length" role="status"><StateWord tone="live" word="It is as the charter says" /></p>
     <template v-else>

@@ -5,6 +5,7 @@ import { directory } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { save } from "@/ui/use/save";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; rightsized?: boolean }>();
 const { busy, error, attempt } = useAttempt();
@@ -19,7 +20,7 @@ const take = () =>
 <template>
   <span>
     <button type="button" class="link-button" :disabled="busy" @click="take">
-      {{ rightsized ? "Save the proposal as a charter" : "Save it as a charter" }}
+      {{ rightsized ? t`Save the proposal as a charter` : t`Save it as a charter` }}
     </button>
     <ProblemNote v-if="error" :error="error" />
   </span>

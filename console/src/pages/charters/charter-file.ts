@@ -2,6 +2,7 @@
 import { parse } from "smol-toml";
 import type { Schemas } from "@/api/client";
 import { ApiError, problemFrom } from "@/api/problems";
+import { t } from "@/texts/sentences";
 
 export type Charter = Schemas["Charter"];
 
@@ -11,8 +12,8 @@ export function readCharter(text: string): Charter {
     return parse(text) as unknown as Charter;
   } catch (error) {
     const said = error instanceof Error ? (error.message.split("\n")[0] ?? "") : "";
-    const next_step = "A client's page, or `jamb charter write`, makes one.";
-    throw new ApiError(problemFrom({ title: "Not a charter", detail: `This is not TOML: ${said}.`, next_step }, 400));
+    const next_step = t`A client's page, or \`jamb charter write\`, makes one.`;
+    throw new ApiError(problemFrom({ title: t`Not a charter`, detail: t`This is not TOML: ${said}.`, next_step }, 400));
   }
 }
 

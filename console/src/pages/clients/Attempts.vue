@@ -6,6 +6,7 @@ import Loadable from "@/ui/Loadable.vue";
 import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
+import { listed } from "@/texts/listed";
 
 const props = defineProps<{ client: string }>();
 const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useAttempts(() => props.client);
@@ -30,7 +31,7 @@ const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage,
             <div v-if="one.times > 1" class="small soft">{{ one.times }} times in a minute</div>
           </td>
           <td>
-            <StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="one.outcome.replaceAll('-', ' ')" />
+            <StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="listed(one.outcome)" />
           </td>
           <td class="free">
             <template v-if="one.outcome === 'issued'"

@@ -13,6 +13,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/forms/TextField.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ clients: string[] }>();
 const emit = defineEmits<{ closed: [] }>();
@@ -60,7 +61,7 @@ const disable = () =>
           body: { state: "disabled", reason: reason.value },
         }),
       );
-      return "disabled";
+      return t`disabled`;
     },
   );
 const remove = () =>
@@ -90,7 +91,7 @@ const withdraw = () =>
           }),
         );
       }
-      return `${count(standing.length, "credential")} withdrawn`;
+      return t`${count(standing.length, "credential")} withdrawn`;
     },
   );
 </script>
@@ -98,7 +99,7 @@ const withdraw = () =>
 <template>
   <section class="card stack" aria-label="Clean up">
     <h2>
-      Clean up {{ clients.length }} {{ clients.length === 1 ? "client" : "clients" }}
+      Clean up {{ count(clients.length, "client") }}
       <span class="soft small">first disable, wait whether somebody misses it, then remove; a removed one can be restored for a while</span>
     </h2>
     <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="4" :retry="refetch">
@@ -115,12 +116,12 @@ const withdraw = () =>
           <tr v-for="one in rows" :key="one.client_id">
             <td class="free name">
               {{ one.name }}
-              <div class="soft small">{{ one.owners.join(", ") || "nobody owns it" }}</div>
+              <div class="soft small">{{ one.owners.join(", ") || t`nobody owns it` }}</div>
             </td>
             <td class="nowrap small"><Moment :at="one.last_used_at" /></td>
             <td class="free small">
-              {{ [...one.consents, ...one.roles].join("; ") || "nothing"
-              }}<template v-if="one.requests">; {{ one.requests }} waiting request{{ one.requests === 1 ? "" : "s" }}</template>
+              {{ [...one.consents, ...one.roles].join("; ") || t`nothing`
+              }}<template v-if="one.requests">; {{ count(one.requests, "waiting request") }}</template>
               <div v-if="one.elsewhere.length" class="soft">named in the reach of {{ one.elsewhere.join(", ") }}</div>
             </td>
             <td class="free small">
@@ -138,7 +139,7 @@ const withdraw = () =>
       <TextField v-model="reason" label="Why" hint="for the ledger" :longest="500" />
       <p v-if="running" role="status" class="small">{{ done }} done …</p>
       <div class="row">
-        <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? "Done" : "Cancel" }}</NButton>
+        <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? t`Done` : t`Cancel` }}</NButton>
         <NButton v-if="live.length && can('clients.set-state')" :disabled="running" @click="disable">Disable {{ live.length }}</NButton>
         <NButton v-if="working.length && can('credentials.withdraw')" :disabled="running" @click="withdraw"
           >Withdraw the credentials of {{ working.length }}</NButton

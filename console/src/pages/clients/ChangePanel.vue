@@ -14,6 +14,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import LogoField, { KEEP, logoWords, sentLogo } from "@/ui/forms/LogoField.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: Schemas["Client"] }>();
 const emit = defineEmits<{ done: [] }>();
@@ -30,30 +31,30 @@ const until = (one: Client) => one.trial_ends_at?.slice(0, 10) ?? "";
 // What the trial was when the form was filled, or taken from somebody else's change.
 const was = ref(until(props.client));
 const FURTHER: [keyof ReturnType<typeof furtherOf>, string][] = [
-  ["redirects", "Redirect URIs"],
-  ["afterwards", "Post-logout redirect URIs"],
-  ["told", "Back-channel logout URI"],
-  ["groups", "Only people in"],
-  ["publisher", "Publisher"],
-  ["support", "Support contact"],
-  ["home", "Home page"],
-  ["policy", "Privacy policy"],
-  ["terms", "Terms of use"],
-  ["without", "Grant types switched off"],
+  ["redirects", t`Redirect URIs`],
+  ["afterwards", t`Post-logout redirect URIs`],
+  ["told", t`Back-channel logout URI`],
+  ["groups", t`Only people in`],
+  ["publisher", t`Publisher`],
+  ["support", t`Support contact`],
+  ["home", t`Home page`],
+  ["policy", t`Privacy policy`],
+  ["terms", t`Terms of use`],
+  ["without", t`Grant types switched off`],
 ];
 const { rows, undecided, header, saving, seen } = useMeanwhile<Client>(
   props.client,
   () => [
-    { label: "Name", read: (one) => one.name, mine: () => name.value, take: (one) => (name.value = one.name) },
-    { label: "Purpose", read: (one) => one.purpose, mine: () => purpose.value, take: (one) => (purpose.value = one.purpose) },
+    { label: t`Name`, read: (one) => one.name, mine: () => name.value, take: (one) => (name.value = one.name) },
+    { label: t`Purpose`, read: (one) => one.purpose, mine: () => purpose.value, take: (one) => (purpose.value = one.purpose) },
     ...FURTHER.map(([key, label]) => ({
       label,
       read: (one: Client) => furtherOf(one)[key],
       mine: () => further.value[key],
       take: (one: Client) => void (further.value[key] = furtherOf(one)[key]),
     })),
-    { label: "Logo", read: (one) => logoWords(one), mine: () => logoWords(props.client, logo.value), take: () => (logo.value = KEEP) },
-    { label: "On trial until", read: until, mine: () => trial.value, take: (one) => (trial.value = was.value = until(one)) },
+    { label: t`Logo`, read: (one) => logoWords(one), mine: () => logoWords(props.client, logo.value), take: () => (logo.value = KEEP) },
+    { label: t`On trial until`, read: until, mine: () => trial.value, take: (one) => (trial.value = was.value = until(one)) },
   ],
   async () => (await must(api.GET("/api/v1/directories/{directory}/clients/{client}", { params: { path } }))).client,
 );
@@ -85,7 +86,7 @@ const save = () =>
       // A picture that was put in another's place is nowhere any more.
       if (before && logo.value === KEEP)
         offer({
-          said: `You changed what ${before.name} says of itself.`,
+          said: t`You changed what ${before.name} says of itself.`,
           path: `/api/v1/directories/${directory.value}/clients/${before.id}`,
           body: saidBefore(before),
           version,

@@ -17,10 +17,12 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SavedFilters from "@/ui/forms/SavedFilters.vue";
 import StateWord from "@/ui/StateWord.vue";
 import type { Columns } from "@/ui/use/export";
-import { figure } from "@/ui/use/words";
+import { count, figure } from "@/ui/use/words";
 import { useRows } from "@/ui/use/rows";
 import { credentialTone, credentialWord, severityTone } from "@/ui/use/states";
 import { useTyped } from "@/ui/use/typed";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const route = useRoute();
 const router = useRouter();
@@ -45,14 +47,14 @@ function change(part: Partial<ClientFilter>): void {
 }
 
 const ATTENTION = [
-  { value: "", label: "all" },
-  { value: "waiting", label: "waiting for consent" },
-  { value: "expiring", label: "credential expires soon" },
-  { value: "expired-credential", label: "expired credential" },
-  { value: "ownerless", label: "no owner" },
-  { value: "dormant", label: "not used" },
-  { value: "disabled", label: "disabled" },
-  { value: "unfinished", label: "unfinished" },
+  { value: "", label: t`all` },
+  { value: "waiting", label: t`waiting for consent` },
+  { value: "expiring", label: t`credential expires soon` },
+  { value: "expired-credential", label: t`expired credential` },
+  { value: "ownerless", label: t`no owner` },
+  { value: "dormant", label: t`not used` },
+  { value: "disabled", label: t`disabled` },
+  { value: "unfinished", label: t`unfinished` },
 ];
 const rows = computed(() => data.value?.items ?? []);
 const { chosen } = useRows(
@@ -117,18 +119,20 @@ const said = computed(() =>
     ? ""
     : isPlaceholderData.value
       ? "…"
-      : `${figure(data.value.total)}${filtered.value ? (data.value.total === 1 ? " matches" : " match") : ""}`,
+      : filtered.value
+        ? count(data.value.total, "matches", "match")
+        : figure(data.value.total),
 );
 const credentialSaid = (one: { credential_state: string | null; next_expiry: string | null }) =>
   one.credential_state === null
-    ? "none"
+    ? t`none`
     : one.credential_state === "expired"
-      ? "expired"
+      ? t`expired`
       : ["disabled", "coming"].includes(one.credential_state)
-        ? (credentialWord[one.credential_state] ?? "")
+        ? credentialWord(one.credential_state)
         : one.next_expiry
-          ? "expires"
-          : "no expiry";
+          ? t`expires`
+          : t`no expiry`;
 </script>
 
 <template>
@@ -147,7 +151,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
       :disabled="choosing"
       @click="pickAll"
       >{{
-        (data?.total ?? 0) > AT_ONCE ? `Choose the first ${AT_ONCE} that match` : `Choose all ${figure(data?.total ?? 0)} that match`
+        (data?.total ?? 0) > AT_ONCE ? t`Choose the first ${AT_ONCE} that match` : t`Choose all ${figure(data?.total ?? 0)} that match`
       }}</NButton
     >
     <button
@@ -198,7 +202,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
             <label
               ><input
                 type="checkbox"
-                :aria-label="`Choose ${one.name}`"
+                :aria-label="t`Choose ${one.name}`"
                 :checked="picked.includes(one.id)"
                 @change="pick(one.id, ($event.target as HTMLInputElement).checked)"
             /></label>
@@ -208,7 +212,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
             <span class="purpose soft small">{{ one.purpose }}</span>
           </td>
           <td>
-            <StateWord v-if="one.state !== 'live'" tone="gone" :word="one.state" />
+            <StateWord v-if="one.state !== 'live'" tone="gone" :word="listed(one.state)" />
             <StateWord v-else-if="one.ladder.waiting" tone="wait" word="waiting" />
             <StateWord v-else tone="live" word="live" />
           </td>
@@ -216,7 +220,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
           <td class="nowrap">
             <StateWord
               v-if="one.credential_state"
-              :tone="credentialSaid(one) === 'no expiry' ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')"
+              :tone="one.credential_state === 'live' && !one.next_expiry ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')"
               :word="credentialSaid(one)"
             />
             <span v-else class="soft">none</span>
@@ -234,7 +238,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
             <StateWord
               v-if="one.worst"
               :tone="severityTone[one.worst] ?? 'gone'"
-              :word="one.findings === 1 ? `1 ${one.worst}` : one.worst"
+              :word="one.findings === 1 ? `1 ${listed(one.worst)}` : listed(one.worst)"
             /><span v-else class="soft">none</span>
             <div v-if="one.findings > 1" class="soft small">worst of {{ one.findings }}</div>
           </td>
@@ -244,7 +248,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
     <ExportList
       v-if="rows.length"
       name="clients"
-      :what="filtered ? 'what matches' : 'all clients'"
+      :what="filtered ? t`what matches` : t`all clients`"
       :read="(cursor) => readClients(filter, cursor)"
       :columns="COLUMNS"
     />

@@ -32,6 +32,8 @@ import Reach from "@/pages/resources/Reach.vue";
 import Refusals from "@/pages/resources/Refusals.vue";
 import Standing from "./Standing.vue";
 import { useTitle } from "@/ui/use/title";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const route = useRoute();
 const router = useRouter();
@@ -41,7 +43,7 @@ const client = computed(() => data.value?.client);
 // What this person may do with this client; whoever owns some may do it with those alone.
 const can = (operation: string) => data.value?.may.includes(operation) ?? inDirectory(operation);
 provide(MAY, can);
-useTitle("Client", () => client.value?.name);
+useTitle(t`Client`, () => client.value?.name);
 const asking = ref(false);
 const owning = ref(false);
 const changing = ref(false);
@@ -62,15 +64,15 @@ function explainCall(resource: string, operation: string, object: string, kind: 
   void router.replace({ hash: "#explain" });
 }
 const PARTS = [
-  ["ladder", "Ladder"],
-  ["rightsize", "Right-sizing"],
-  ["reach", "Reach"],
-  ["credentials", "Credentials"],
-  ["explain", "Explanation"],
-  ["refused", "Refused calls"],
-  ["attempts", "Token requests"],
-  ["findings", "Findings"],
-  ["history", "History"],
+  ["ladder", t`Ladder`],
+  ["rightsize", t`Right-sizing`],
+  ["reach", t`Reach`],
+  ["credentials", t`Credentials`],
+  ["explain", t`Explanation`],
+  ["refused", t`Refused calls`],
+  ["attempts", t`Token requests`],
+  ["findings", t`Findings`],
+  ["history", t`History`],
 ] as const;
 const count = (part: string) =>
   part === "findings" ? data.value?.findings.length : part === "credentials" ? data.value?.credentials.length : undefined;
@@ -98,13 +100,13 @@ const count = (part: string) =>
                 <StateWord
                   v-if="client.state === 'live' && client.ladder.waiting"
                   tone="wait"
-                  :word="`${client.ladder.waiting} asked, not granted`"
+                  :word="t`${client.ladder.waiting} asked, not granted`"
                 />
-                <StateWord v-else :tone="client.state === 'live' ? 'live' : 'gone'" :word="client.state" />
+                <StateWord v-else :tone="client.state === 'live' ? 'live' : 'gone'" :word="listed(client.state)" />
               </dd>
               <dt>Kind</dt>
               <dd>
-                {{ client.kind }} <span class="soft small">gets tokens by {{ client.grant_types.map(grant).join(", ") }}</span>
+                {{ listed(client.kind) }} <span class="soft small">gets tokens by {{ client.grant_types.map(grant).join(", ") }}</span>
               </dd>
               <dt>Owners</dt>
               <dd>
@@ -118,7 +120,7 @@ const count = (part: string) =>
                   :aria-expanded="owning"
                   @click="owning = !owning"
                 >
-                  {{ owning ? "cancel" : "change owners" }}
+                  {{ owning ? t`cancel` : t`change owners` }}
                 </button>
               </dd>
               <dt>Registered</dt>
@@ -184,7 +186,7 @@ const count = (part: string) =>
             <div class="wide">
               <div class="row">
                 <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">
-                  {{ sheet ? "Hide the connection sheet" : "Connection sheet" }}
+                  {{ sheet ? t`Hide the connection sheet` : t`Connection sheet` }}
                 </button>
                 <RouterLink v-if="client.grant_types.includes('authorization_code')" :to="{ name: 'sign-in-steps', params: { id } }"
                   >Try a sign-in, step by step</RouterLink
@@ -199,7 +201,7 @@ const count = (part: string) =>
             <div class="part-head">
               <h2 id="ladder-title">Ladder <span class="soft small">asked, granted, used</span></h2>
               <NButton v-if="can('asks.add')" size="small" :aria-expanded="asking" @click="asking = !asking">{{
-                asking ? "Cancel" : "Ask for a permission"
+                asking ? t`Cancel` : t`Ask for a permission`
               }}</NButton>
             </div>
             <div v-if="asking" class="card"><AskPanel :client="id" :held="asked" @done="asking = false" /></div>
@@ -220,7 +222,7 @@ const count = (part: string) =>
             <div class="part-head">
               <h2 id="credentials-title">Credentials</h2>
               <NButton v-if="can('credentials.issue') && confidential(client.kind)" size="small" :aria-expanded="issuing" @click="add">{{
-                issuing ? "Cancel" : "Add a credential"
+                issuing ? t`Cancel` : t`Add a credential`
               }}</NButton>
               <span v-else-if="confidential(client.kind)" class="soft small">A custodian or steward issues secrets</span>
             </div>

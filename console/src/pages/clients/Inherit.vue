@@ -9,6 +9,7 @@ import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import { count } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ done: [] }>();
@@ -17,8 +18,8 @@ const changed = ref<Choices>({});
 const WORDS: [Level, string][] = [
   ["nothing", "nothing"],
   ["read", "read"],
-  ["read-and-write", "read and write"],
-  ["all", "all of it"],
+  ["read-and-write", t`read and write`],
+  ["all", t`all of it`],
 ];
 const choice = (resource: string) =>
   changed.value[resource] ?? { level: "all" as Level, reach: { kind: "everywhere", collections: [] } as ReachChoice };
@@ -76,7 +77,7 @@ async function ask(): Promise<void> {
             <select
               class="plain-input"
               :value="choice(line.resource).level"
-              :aria-label="`What it may do at ${line.title}`"
+              :aria-label="t`What it may do at ${line.title}`"
               @change="change(line.resource, { level: ($event.target as HTMLSelectElement).value as Level })"
             >
               <option v-for="[value, word] in WORDS" :key="value" :value="value">{{ word }}</option>
@@ -94,7 +95,7 @@ async function ask(): Promise<void> {
           <td colspan="5" class="bounds">
             <ReachEditor
               :resource="line.resource"
-              :label="`Where, at ${line.title}`"
+              :label="t`Where, at ${line.title}`"
               :model-value="choice(line.resource).reach"
               @update:model-value="(reach: ReachChoice) => change(line.resource, { reach })"
             />

@@ -13,6 +13,8 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { useShownOnce } from "@/ui/use/unsaved";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const opened = ref(false);
 const { data, error: unread, isLoading, refetch } = useInitialAccess(opened);
@@ -24,7 +26,7 @@ const label = ref("");
 const uses = ref(1);
 const days = ref(7);
 const made = ref<Schemas["InitialAccess"] | null>(null);
-useShownOnce(() => (made.value ? "the token" : null));
+useShownOnce(() => (made.value ? t`the token` : null));
 const sure = ref("");
 const fits = computed(() => label.value.trim() && uses.value >= 1 && uses.value <= 50 && days.value >= 1 && days.value <= 90);
 
@@ -61,7 +63,7 @@ const withdraw = (token: string) =>
       </p>
       <div v-if="made" class="stack made" role="status">
         <p>
-          “{{ made.label }}” registers {{ made.uses === 1 ? "one client" : `up to ${made.uses} clients` }}. The token expires
+          “{{ made.label }}” registers {{ made.uses === 1 ? t`one client` : t`up to ${made.uses} clients` }}. The token expires
           <Moment :at="made.expires_at" />. It is shown here once:
         </p>
         <p class="token">
@@ -98,7 +100,7 @@ const withdraw = (token: string) =>
           <tbody>
             <tr v-for="one in data" :key="one.id">
               <td class="free">{{ one.label }}</td>
-              <td>{{ one.state }}</td>
+              <td>{{ listed(one.state) }}</td>
               <td>{{ one.used }} of {{ one.uses }}</td>
               <td class="nowrap"><Moment :at="one.expires_at" /></td>
               <td class="nowrap">

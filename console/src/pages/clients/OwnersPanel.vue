@@ -8,15 +8,16 @@ import { offer } from "@/api/undo";
 import { useStale } from "@/api/reads/directory";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; owners: Schemas["Owner"][] }>();
 const emit = defineEmits<{ done: [] }>();
 const chosen = ref<string[]>([]);
 const level = ref<"full" | "edit" | "read">("full");
 const LEVELS = [
-  { value: "full", label: "in full" },
-  { value: "edit", label: "to ask only: no owners, no secrets" },
-  { value: "read", label: "to see it only" },
+  { value: "full", label: t`in full` },
+  { value: "edit", label: t`to ask only: no owners, no secrets` },
+  { value: "read", label: t`to see it only` },
 ] as const;
 const error = ref<unknown>(null);
 const stale = useStale();
@@ -40,7 +41,7 @@ async function save(): Promise<void> {
     // One request gives one level: those who owned it at several do not come back by one.
     if (levels.size <= 1)
       offer({
-        said: `You changed the owners of ${name}.`,
+        said: t`You changed the owners of ${name}.`,
         path: `/api/v1/directories/${directory.value}/clients/${props.client}/owners`,
         body: { add: left.map((owner) => owner.id), remove: add, level: left[0]?.level ?? "full" },
       });

@@ -22,6 +22,7 @@ import TryIt from "@/pages/resources/TryIt.vue";
 import InitialAccess from "./InitialAccess.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
 import { useTitle } from "@/ui/use/title";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const router = useRouter();
@@ -44,7 +45,7 @@ const secretOpen = ref(false);
 const secretDone = ref(false);
 
 const client = computed(() => dossier.value?.client);
-useTitle("Register", () => client.value?.name);
+useTitle(t`Register`, () => client.value?.name);
 const asked = computed(() =>
   (dossier.value?.resources ?? []).flatMap((place) =>
     place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`),
@@ -91,7 +92,7 @@ async function goOn(): Promise<void> {
       <h2><span class="number">1</span> What is it?</h2>
       <p v-if="client" class="line">
         <strong>{{ client.name }}</strong>, {{ client.purpose }}. Owners:
-        {{ client.owners.map((one) => one.name).join(", ") || "nobody yet" }}. Client id <code>{{ client.id }}</code>
+        {{ client.owners.map((one) => one.name).join(", ") || t`nobody yet` }}. Client id <code>{{ client.id }}</code>
       </p>
       <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
         <p v-if="restored" role="status" class="restored">
@@ -114,7 +115,7 @@ async function goOn(): Promise<void> {
         </fieldset>
         <PickPeople v-model="owners" label="Owners" hint="who answers for it" />
         <details :open="signsIn(kind)">
-          <summary>{{ signsIn(kind) ? "Where people are sent, who makes it" : "Who makes it" }}, and who helps its users</summary>
+          <summary>{{ signsIn(kind) ? t`Where people are sent, who makes it` : t`Who makes it` }}, and who helps its users</summary>
           <div class="stack further">
             <FurtherFields v-model="further" :kind="kind" />
           </div>
@@ -123,12 +124,12 @@ async function goOn(): Promise<void> {
         <div class="row">
           <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>
           <span v-if="!owners.length" class="soft small">{{
-            can("people.list") ? "Without an owner the audit will list it." : "You become its owner."
+            can("people.list") ? t`Without an owner the audit will list it.` : t`You become its owner.`
           }}</span>
         </div>
       </form>
       <p v-else-if="registering">
-        You may not register clients here. {{ registering.why }} Ask {{ registering.ask.join(" or ") || "a steward" }}.
+        You may not register clients here. {{ registering.why }} Ask {{ registering.ask.join(" or ") || t`a steward` }}.
       </p>
     </li>
     <li v-if="client" :class="{ done: asked.length && !more }">

@@ -17,6 +17,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, now } from "@/ui/use/times";
 import { count } from "@/ui/use/words";
 import AuditTabs from "@/pages/audit/AuditTabs.vue";
+import { t } from "@/texts/sentences";
 
 const word = ref("");
 const { items, total, error: unread, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useRemoved(word);
@@ -79,7 +80,7 @@ const restore = (id: string) =>
             <div class="soft small">by {{ one.removed_by }}</div>
           </td>
           <td class="free small">{{ one.reason || "–" }}</td>
-          <td class="free small">{{ [...one.consents, ...one.roles].join(", ") || "nothing" }}</td>
+          <td class="free small">{{ [...one.consents, ...one.roles].join(", ") || t`nothing` }}</td>
           <td class="nowrap">
             <template v-if="Date.parse(one.restore_until) > now">until {{ day(one.restore_until) }}</template
             ><span v-else class="soft">no more</span>

@@ -18,6 +18,8 @@ import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { now } from "@/ui/use/times";
 import { confidential } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const route = useRoute();
 const id = computed(() => String(route.params.id));
@@ -84,14 +86,14 @@ const step = (title: string, work: () => Promise<Exchange>) =>
 
 <template>
   <PageHead
-    :title="client ? `Sign-in of ${client.name}, step by step` : 'Sign-in, step by step'"
+    :title="client ? t`Sign-in of ${client.name}, step by step` : t`Sign-in, step by step`"
     lead="As an integrator would do it by hand: every request and every answer"
   >
     <RouterLink :to="{ name: 'dossier', params: { id } }">To its dossier</RouterLink>
   </PageHead>
   <Loadable :loading="isLoading" :error="unread" :ready="!!client && !!metadata" :lines="5" :retry="refetch">
     <p v-if="client && !client.grant_types.includes('authorization_code')">
-      A client of the kind {{ client.kind }} signs nobody in by a browser.
+      A client of the kind {{ listed(client.kind) }} signs nobody in by a browser.
     </p>
     <p v-else-if="client && !client.redirect_uris.length">It has no redirect URI yet: add one to its registration first.</p>
     <ol v-else-if="client && metadata" class="steps">
@@ -140,7 +142,7 @@ GET {{ metadata.authorization_endpoint }}
       </li>
       <li v-if="came?.code && !came.wrong.length && begun">
         <h2>3. Redeem the code</h2>
-        <form class="stack form" data-filter @submit.prevent="step('Code', () => redeem(metadata!, begun!, came!.code, id, secret))">
+        <form class="stack form" data-filter @submit.prevent="step(t`Code`, () => redeem(metadata!, begun!, came!.code, id, secret))">
           <label v-if="secretly" class="field"
             >Client secret <span class="hint">sent to the token endpoint and kept nowhere</span
             ><input v-model="secret" class="plain-input" type="password" autocomplete="off" maxlength="500"
@@ -167,15 +169,15 @@ GET {{ metadata.authorization_endpoint }}
       <li v-if="latest">
         <h2>And then</h2>
         <div class="row">
-          <NButton :disabled="busy" @click="step('Who it is', () => userinfo(metadata!, String(latest!.access_token)))"
+          <NButton :disabled="busy" @click="step(t`Who it is`, () => userinfo(metadata!, String(latest!.access_token)))"
             >Ask who it is</NButton
           >
-          <NButton v-if="refreshable" :disabled="busy" @click="step('Refresh', () => refresh(metadata!, String(refreshable), id, secret))"
+          <NButton v-if="refreshable" :disabled="busy" @click="step(t`Refresh`, () => refresh(metadata!, String(refreshable), id, secret))"
             >Refresh</NButton
           >
           <NButton
             :disabled="busy"
-            @click="step('Give back', () => revoke(metadata!, String(refreshable ?? latest!.access_token), id, secret))"
+            @click="step(t`Give back`, () => revoke(metadata!, String(refreshable ?? latest!.access_token), id, secret))"
             >Give it back</NButton
           >
         </div>

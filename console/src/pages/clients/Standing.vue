@@ -7,6 +7,7 @@ import { directory, useCan } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { clock } from "@/ui/use/times";
+import { t } from "@/texts/sentences";
 
 const can = useCan();
 const props = defineProps<{ client: Schemas["Client"] }>();
@@ -38,7 +39,7 @@ const state = (wanted: "live" | "disabled") =>
         body: { state: wanted, reason: "" },
       }),
     );
-    return wanted === "live" ? "It is live again." : "It is disabled, and its tokens are revoked.";
+    return wanted === "live" ? t`It is live again.` : t`It is disabled, and its tokens are revoked.`;
   });
 const revokeTokens = () =>
   run(async () => {
@@ -48,7 +49,7 @@ const revokeTokens = () =>
         body: { reason: "" },
       }),
     );
-    return `Tokens until ${clock(done.at)} are refused; ${done.live_tokens} of them had not run out.`;
+    return t`Tokens until ${clock(done.at)} are refused; ${done.live_tokens} of them had not run out.`;
   });
 </script>
 
@@ -71,7 +72,7 @@ const revokeTokens = () =>
       <div class="row">
         <NButton size="small" @click="sure = ''">Cancel</NButton
         ><NButton size="small" type="error" ghost @click="sure === 'disable' ? state('disabled') : revokeTokens()">{{
-          sure === "disable" ? "Disable it" : "Revoke them"
+          sure === "disable" ? t`Disable it` : t`Revoke them`
         }}</NButton>
       </div>
     </template>

@@ -6,6 +6,7 @@ import { can } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { acting } from "@/ui/use/words";
 import Decide from "./Decide.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{
   one: Schemas["ConsentRequest"];
@@ -69,7 +70,7 @@ const alone = () => props.mine || props.saidYes;
       <p v-else-if="mine">You asked for this yourself: <strong>another person</strong> must agree.</p>
       <Decide
         :asker="one.requested_by"
-        :grant="one.approvers > 1 && !one.approvals.length ? 'Agree, the first of two' : `Agree: ${one.act?.toLowerCase()}`"
+        :grant="one.approvers > 1 && !one.approvals.length ? t`Agree, the first of two` : t`Agree: ${one.act?.toLowerCase()}`"
         :busy="busy"
         :blocked="alone()"
         :takes-back="mine && !!one.client_id && can('requests.withdraw')"

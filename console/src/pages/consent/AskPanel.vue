@@ -14,6 +14,8 @@ import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import Inherit from "@/pages/clients/Inherit.vue";
 import PasteList from "@/pages/clients/PasteList.vue";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const can = useCan();
 const props = defineProps<{ client: string; held: string[] }>();
@@ -149,7 +151,7 @@ async function ask(): Promise<void> {
               {{ one.title }}
             </NCheckbox>
             <span class="soft small"
-              ><code>{{ one.method }} {{ one.path }}</code> · {{ one.effect }}, {{ one.data_class }}</span
+              ><code>{{ one.method }} {{ one.path }}</code> · {{ listed(one.effect) }}, {{ listed(one.data_class) }}</span
             >
           </li>
         </ul>
@@ -176,7 +178,7 @@ async function ask(): Promise<void> {
               >
               <template v-else-if="needed.length && one.seen"
                 >opens {{ one.seen.covers.length }} of {{ needed.length }}, and beyond it
-                {{ one.seen.beyond.join(", ") || "nothing" }}</template
+                {{ one.seen.beyond.join(", ") || t`nothing` }}</template
               >
               <template v-else>opens {{ one.opens.join(", ") }}</template>
             </span>
@@ -200,10 +202,10 @@ async function ask(): Promise<void> {
     <ProblemNote v-if="error" :error="error" />
     <div v-if="catalogue" class="row">
       <NButton type="primary" :disabled="!chosen.length || busy" :loading="busy" @click="ask">
-        {{ chosen.length ? `Ask for ${chosen.join(", ")}` : "Ask" }}
+        {{ chosen.length ? t`Ask for ${chosen.join(", ")}` : t`Ask` }}
       </NButton>
       <span class="soft small">{{
-        chosen.length ? "An ask opens nothing until an approver consents." : "Choose what it must do, or a permission."
+        chosen.length ? t`An ask opens nothing until an approver consents.` : t`Choose what it must do, or a permission.`
       }}</span>
     </div>
   </div>

@@ -9,6 +9,7 @@ import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; resource: string; rung: Schemas["Rung"]; held: Schemas["Holding"] }>();
 const open = ref(false);
@@ -47,13 +48,13 @@ async function set(looked: boolean): Promise<void> {
 <template>
   <div class="stack">
     <button v-if="!open" type="button" class="link-button small" @click="open = true">
-      Change its reach{{ held.person ? ` for ${held.person}` : "" }}
+      Change its reach{{ held.person ? t` for ${held.person}` : "" }}
     </button>
     <template v-else>
       <ReachEditor
         v-model="reach"
         :resource="resource"
-        :label="`Where ${rung.permission} counts${held.person ? ` for ${held.person}` : ''}`"
+        :label="t`Where ${rung.permission} counts${held.person ? t` for ${held.person}` : ''}`"
       />
       <ProblemNote v-if="error" :error="error" />
       <section v-if="seen" class="wider stack" aria-live="polite">
@@ -71,7 +72,7 @@ async function set(looked: boolean): Promise<void> {
           :loading="busy"
           :disabled="busy || (reach.kind !== 'everywhere' && !reach.collections.length)"
           @click="set(!!seen)"
-          >{{ seen ? (seen.agreement ? "Ask another person to agree" : "Widen the reach") : "Set the reach" }}</NButton
+          >{{ seen ? (seen.agreement ? t`Ask another person to agree` : t`Widen the reach`) : t`Set the reach` }}</NButton
         >
       </div>
     </template>

@@ -17,12 +17,13 @@ import Decide from "./Decide.vue";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
 import { useTitle } from "@/ui/use/title";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const router = useRouter();
 const id = computed(() => String(route.params.id));
 const { data: whole, error, isLoading, refetch } = useConsent(id, null);
-useTitle("Consent", () => whole.value?.client_name);
+useTitle(t`Consent`, () => whole.value?.client_name);
 const dropped = ref<string[]>([]);
 const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
 const fit = computed(() => Object.values(terms.value.reach).every((one) => one.kind === "everywhere" || one.collections.length > 0));
@@ -189,7 +190,7 @@ const request = () =>
           <Decide
             :asker="askers"
             :grant="
-              chosen.length ? `Grant ${count(chosen.length, 'permission')}: ${count(newly, 'new operation')}${where}` : 'Nothing chosen'
+              chosen.length ? t`Grant ${count(chosen.length, 'permission')}: ${count(newly, 'new operation')}${where}` : t`Nothing chosen`
             "
             :busy="busy"
             :blocked="!chosen.length || !fit"
@@ -206,7 +207,7 @@ const request = () =>
           </p>
           <p v-else class="soft">
             Consent takes the role of an approver or steward; you are
-            {{ current?.person.roles.join(", ") || "without a role" }}.
+            {{ current?.person.roles.join(", ") || t`without a role` }}.
           </p>
           <div class="row">
             <NButton type="primary" size="large" @click="back">Back to the client</NButton>

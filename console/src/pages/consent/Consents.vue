@@ -14,6 +14,7 @@ import Pager from "@/ui/Pager.vue";
 import { useRows } from "@/ui/use/rows";
 import { acting, figure } from "@/ui/use/words";
 import { useTyped } from "@/ui/use/typed";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const router = useRouter();
@@ -28,12 +29,12 @@ const { data, error, isLoading, isPlaceholderData, refetch } = useConsents(filte
 const { data: resources } = useResources();
 const rows = computed(() => data.value?.items ?? []);
 const WHICH = [
-  { value: "", label: "all" },
-  { value: "bounded", label: "bounded" },
-  { value: "unbounded", label: "not bounded" },
-  { value: "itself", label: "as itself" },
-  { value: "people", label: "for people" },
-  { value: "by-people", label: "by people themselves" },
+  { value: "", label: t`all` },
+  { value: "bounded", label: t`bounded` },
+  { value: "unbounded", label: t`not bounded` },
+  { value: "itself", label: t`as itself` },
+  { value: "people", label: t`for people` },
+  { value: "by-people", label: t`by people themselves` },
 ];
 const change = (said: Partial<ConsentFilter>) => {
   const query = { ...filter.value, ...said };
@@ -46,7 +47,7 @@ const { wanted, typed } = useTyped(
 const filtered = computed(() => Object.values(filter.value).some(Boolean));
 const said = computed(() => {
   if (!data.value || error.value) return "";
-  return data.value.total == null ? "more than 10,000" : figure(data.value.total);
+  return data.value.total == null ? t`more than 10,000` : figure(data.value.total);
 });
 const { chosen } = useRows(
   () => rows.value.length,
@@ -97,7 +98,7 @@ const { chosen } = useRows(
   <SavedFilters list="consents" />
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <p v-if="!rows.length" class="empty">
-      {{ filtered ? "No consent matches." : "Nothing is consented to yet." }}
+      {{ filtered ? t`No consent matches.` : t`Nothing is consented to yet.` }}
       <button v-if="filtered" type="button" class="link-button" @click="change({ q: '', resource: '', permission: '', which: '' })">
         Show all
       </button>
@@ -143,7 +144,7 @@ const { chosen } = useRows(
     <ExportList
       v-if="rows.length"
       name="consents"
-      :what="filtered ? 'what matches' : 'all consents'"
+      :what="filtered ? t`what matches` : t`all consents`"
       :read="(cursor) => readConsents(filter, cursor)"
     />
     <Pager v-if="data" :next="data.next" :total="data.total" :shown="rows.length" of="consents" />

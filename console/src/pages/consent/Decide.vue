@@ -4,6 +4,7 @@
 import { NButton } from "naive-ui";
 import { nextTick, ref } from "vue";
 import TextField from "@/ui/forms/TextField.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ asker: string; grant: string; busy: boolean; blocked?: boolean; takesBack?: boolean }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", words: string]; takeBack: [] }>();
@@ -24,8 +25,8 @@ async function decline(): Promise<void> {
     <TextField
       v-model="words"
       label="Words"
-      :hint="`for ${props.asker}; a decline needs them`"
-      :fault="wanting && !words.trim() ? `Say why you decline: ${props.asker} reads it.` : ''"
+      :hint="t`for ${props.asker}; a decline needs them`"
+      :fault="wanting && !words.trim() ? t`Say why you decline: ${props.asker} reads it.` : ''"
       :longest="500"
       placeholder="Why, or why not"
     />

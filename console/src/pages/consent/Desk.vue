@@ -11,6 +11,8 @@ import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { useRows } from "@/ui/use/rows";
 import type { Tone } from "@/ui/use/states";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const route = useRoute();
 const router = useRouter();
@@ -34,7 +36,7 @@ const { chosen } = useRows(
 <template>
   <PageHead
     title="Consent desk"
-    :count="data && !past ? `${rows.length}${hasNextPage ? ' and more' : ''} waiting` : ''"
+    :count="data && !past ? t`${rows.length}${hasNextPage ? t` and more` : ''} waiting` : ''"
     lead="Who asks, for what, why, and until when; one decision at a time"
   >
     <template #below>
@@ -46,7 +48,9 @@ const { chosen } = useRows(
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :retry="refetch">
     <p v-if="!rows.length" class="empty">
-      {{ past ? "No request was decided yet." : "Nothing waits for a decision. Owners and registrars make requests from a client's page." }}
+      {{
+        past ? t`No request was decided yet.` : t`Nothing waits for a decision. Owners and registrars make requests from a client's page.`
+      }}
     </p>
     <table v-else class="log">
       <thead>
@@ -55,7 +59,7 @@ const { chosen } = useRows(
           <th scope="col">Asks for</th>
           <th scope="col" class="num">Weight</th>
           <th scope="col">By, and why</th>
-          <th scope="col">{{ past ? "Ended" : "Due" }}</th>
+          <th scope="col">{{ past ? t`Ended` : t`Due` }}</th>
           <th scope="col">State</th>
         </tr>
       </thead>
@@ -76,7 +80,7 @@ const { chosen } = useRows(
           </td>
           <td class="nowrap"><Moment :at="past ? (one.decided_at ?? one.due_at) : one.due_at" /></td>
           <td class="nowrap">
-            <StateWord :tone="tones[one.state] ?? 'gone'" :word="one.state" />
+            <StateWord :tone="tones[one.state] ?? 'gone'" :word="listed(one.state)" />
             <div v-if="!past && one.approvers > 1" class="soft small">{{ one.approvals.length }} of {{ one.approvers }} said yes</div>
             <div v-else-if="past && one.decided_by" class="soft small">by {{ one.decided_by }}</div>
           </td>

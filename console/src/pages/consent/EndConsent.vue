@@ -7,6 +7,7 @@ import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, clock, now } from "@/ui/use/times";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; resource: string; rung: Schemas["Rung"] }>();
 const sure = ref(false);
@@ -33,8 +34,8 @@ async function end(): Promise<void> {
       }),
     );
     told.value = ended.live_tokens
-      ? `${ended.live_tokens} tokens from before may live until ${clock(ended.tokens_until)}; guarded APIs refuse them within seconds.`
-      : "No token from before lives.";
+      ? t`${ended.live_tokens} tokens from before may live until ${clock(ended.tokens_until)}; guarded APIs refuse them within seconds.`
+      : t`No token from before lives.`;
     sure.value = false;
     await stale();
   } catch (problem) {
@@ -54,7 +55,7 @@ async function end(): Promise<void> {
       <label class="row small">Not now, but at the end of <input v-model="at" type="date" class="plain-input" :min="tomorrow" /></label>
       <div class="row">
         <NButton size="small" @click="sure = false">Cancel</NButton
-        ><NButton size="small" type="error" ghost @click="end">{{ at ? "Set its end" : "End it" }}</NButton>
+        ><NButton size="small" type="error" ghost @click="end">{{ at ? t`Set its end` : t`End it` }}</NButton>
       </div>
       <ProblemNote v-if="error" :error="error" />
     </template>

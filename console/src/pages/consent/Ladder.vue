@@ -10,6 +10,8 @@ import { acting } from "@/ui/use/words";
 import ChangeReach from "./ChangeReach.vue";
 import DropAsk from "./DropAsk.vue";
 import EndConsent from "./EndConsent.vue";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const can = useCan();
 type Rung = Schemas["Rung"];
@@ -114,11 +116,11 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
             <ul>
               <li v-for="one in operations(place, rung)" :key="one.name">
                 <span class="mark" :class="{ on: rung.used_operations.includes(one.name) }">{{
-                  rung.used_operations.includes(one.name) ? "● used" : "○ not used"
+                  rung.used_operations.includes(one.name) ? t`● used` : t`○ not used`
                 }}</span>
                 {{ one.title }} <code class="soft">{{ one.method }} {{ one.path }}</code
                 >{{ " " }}
-                <span class="soft small">{{ one.effect }}, {{ one.data_class }}, weight {{ one.weight }}</span>
+                <span class="soft small">{{ listed(one.effect) }}, {{ listed(one.data_class) }}, weight {{ one.weight }}</span>
               </li>
             </ul>
           </td>

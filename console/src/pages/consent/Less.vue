@@ -9,6 +9,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { count, held } from "@/ui/use/words";
 import Decide from "./Decide.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{
   rightsized: Schemas["Rightsized"];
@@ -46,7 +47,7 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
   <dl class="facts">
     <dt>No longer possible</dt>
     <dd>
-      <strong>{{ rightsized.no_longer.join(", ") || "nothing" }}</strong>
+      <strong>{{ rightsized.no_longer.join(", ") || t`nothing` }}</strong>
     </dd>
     <template v-if="rightsized.narrower.length"
       ><dt>For fewer objects</dt>
@@ -57,7 +58,7 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
       begun <Moment :at="dry_run.started_at" />, over <Moment :at="dry_run.dry_run_until" />:
       <StateWord
         :tone="dry_run.missed ? 'broken' : 'live'"
-        :word="dry_run.missed ? `${count(dry_run.missed, 'call')} would have been refused` : 'nothing would have been refused'"
+        :word="dry_run.missed ? t`${count(dry_run.missed, 'call')} would have been refused` : t`nothing would have been refused`"
       />
     </dd>
     <template v-if="dry_run.misses.length"
@@ -76,13 +77,13 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
     <p v-if="early">
       {{
         dry_run.missed
-          ? "What was missed would be refused from now on."
-          : "Its time is not over: what it does less often may not have been seen."
+          ? t`What was missed would be refused from now on.`
+          : t`Its time is not over: what it does less often may not have been seen.`
       }}
     </p>
     <Decide
       :asker="asker"
-      :grant="early ? 'Put it in force all the same' : 'Put it in force'"
+      :grant="early ? t`Put it in force all the same` : t`Put it in force`"
       :busy="busy"
       :takes-back="mine && can('requests.withdraw')"
       @decide="(decision, words) => emit('decide', decision, words, decision === 'grant' && early)"

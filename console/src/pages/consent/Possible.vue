@@ -3,15 +3,17 @@
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import { acting, count, grave, plural } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const props = defineProps<{ preview: Schemas["ConsentPreview"] }>();
 type Place = Schemas["ConsentAtResource"];
 const over = (place: Place, operation: string) => {
   const found = place.objects.find((one) => one.operation === operation);
   if (!found) return "–";
-  if (!found.known) return `all ${plural(place.object_name)}`;
-  const size = `${found.after} of ${count(found.known, place.object_name)}`;
-  return found.before ? `${size}, ${found.before} before` : size;
+  if (!found.known) return t`all ${plural(place.object_name)}`;
+  const size = t`${found.after} of ${count(found.known, place.object_name)}`;
+  return found.before ? t`${size}, ${found.before} before` : size;
 };
 const dangerous = computed(() =>
   props.preview.resources.flatMap((place) => [...place.newly, ...place.wider].filter(grave).map((one) => ({ place, one }))),
@@ -24,7 +26,8 @@ const dangerous = computed(() =>
     <span v-for="({ place, one }, at) in dangerous" :key="`${place.resource}/${place.kind}/${one.name}`"
       >{{ at ? "; " : " " }}{{ one.title.toLowerCase() }}
       <span class="soft"
-        >({{ one.effect }}, {{ one.data_class }} data, {{ over(place, one.name) === "–" ? place.title : over(place, one.name) }})</span
+        >({{ listed(one.effect) }}, {{ listed(one.data_class) }} data,
+        {{ over(place, one.name) === "–" ? place.title : over(place, one.name) }})</span
       ></span
     >.
   </p>
@@ -63,8 +66,8 @@ const dangerous = computed(() =>
             <strong v-if="grave(one)" class="grave"><span aria-hidden="true">▲</span> {{ one.title }}</strong
             ><template v-else>{{ one.title }}</template>
           </td>
-          <td>{{ one.effect }}</td>
-          <td>{{ one.data_class }}</td>
+          <td>{{ listed(one.effect) }}</td>
+          <td>{{ listed(one.data_class) }}</td>
           <td>{{ over(place, one.name) }}</td>
           <td class="num">{{ one.weight }}</td>
         </tr>

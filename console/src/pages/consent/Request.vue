@@ -18,13 +18,15 @@ import Less from "./Less.vue";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
 import { useTitle } from "@/ui/use/title";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const route = useRoute();
 const router = useRouter();
 const id = computed(() => String(route.params.id));
 const { data, error, isLoading, refetch } = useRequest(id);
 const one = computed(() => data.value?.request);
-useTitle("Request", () => one.value?.client_name || one.value?.subject);
+useTitle(t`Request`, () => one.value?.client_name || one.value?.subject);
 const asks = computed(() => (data.value?.preview?.resources ?? []).flatMap((place) => place.asks.map((ask) => ask.id)));
 const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
 const changed = computed(() => Object.keys(terms.value.reach).length > 0 || terms.value.expires_at !== null);
@@ -116,12 +118,12 @@ const takeBack = () =>
         >
       </dl>
       <p v-for="approval in one.approvals" :key="approval.approver">
-        <StateWord tone="live" :word="`${approval.approver} said yes`" /> <Moment :at="approval.at" /><template v-if="approval.said"
+        <StateWord tone="live" :word="t`${approval.approver} said yes`" /> <Moment :at="approval.at" /><template v-if="approval.said"
           >: “{{ approval.said }}”</template
         >
       </p>
       <p v-if="one.state !== 'waiting'" class="ended">
-        <StateWord :tone="one.state === 'granted' ? 'live' : one.state === 'declined' ? 'broken' : 'gone'" :word="one.state" />
+        <StateWord :tone="one.state === 'granted' ? 'live' : one.state === 'declined' ? 'broken' : 'gone'" :word="listed(one.state)" />
         <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template
         ><template v-if="one.said">: “{{ one.said }}”</template>
       </p>
@@ -169,8 +171,8 @@ const takeBack = () =>
             :asker="one.requested_by"
             :grant="
               one.approvers > 1 && !one.approvals.length
-                ? 'Say the first of two yeses'
-                : `Grant ${count(one.asks.length, 'permission')}: ${count(newly, 'new operation')}`
+                ? t`Say the first of two yeses`
+                : t`Grant ${count(one.asks.length, 'permission')}: ${count(newly, 'new operation')}`
             "
             :busy="busy"
             :blocked="blocked || !fit"

@@ -14,6 +14,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { held } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const can = useCan();
 const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
@@ -118,20 +119,20 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
           </div>
           <dl class="facts wide small">
             <dt>It does</dt>
-            <dd>{{ data.proposal.done.join(", ") || "nothing" }}</dd>
+            <dd>{{ data.proposal.done.join(", ") || t`nothing` }}</dd>
             <dt>It touches</dt>
             <dd>
               {{
                 data.proposal.touched === null
-                  ? "not reported"
+                  ? t`not reported`
                   : data.proposal.touched.length
                     ? data.proposal.touched.join(", ")
-                    : "nothing"
+                    : t`nothing`
               }}
             </dd>
             <dt>No longer possible</dt>
             <dd>
-              <strong>{{ data.proposal.no_longer.join(", ") || "nothing" }}</strong>
+              <strong>{{ data.proposal.no_longer.join(", ") || t`nothing` }}</strong>
             </dd>
             <template v-if="data.proposal.narrower.length"
               ><dt>For fewer objects</dt>
@@ -146,10 +147,10 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
         <div v-if="data.dry_run" class="card stack">
           <p>
             Dry run, begun <Moment :at="data.dry_run.started_at" /> by {{ data.dry_run.started_by }}, over
-            <Moment :at="data.dry_run.dry_run_until" />: <code>{{ held(data.dry_run.after).join("; ") || "nothing" }}</code>.
+            <Moment :at="data.dry_run.dry_run_until" />: <code>{{ held(data.dry_run.after).join("; ") || t`nothing` }}</code>.
             <StateWord
               :tone="data.dry_run.missed ? 'broken' : 'live'"
-              :word="data.dry_run.missed ? `${data.dry_run.missed} calls would have been refused` : 'nothing would have been refused'"
+              :word="data.dry_run.missed ? t`${data.dry_run.missed} calls would have been refused` : t`nothing would have been refused`"
             />
           </p>
           <ul v-if="data.dry_run.misses.length" class="small">
@@ -176,9 +177,9 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
               {{
                 sure === "force"
                   ? data.dry_run.missed
-                    ? "What is listed above will be refused from now on. Put it in force all the same?"
-                    : "Its time is not over yet. Put it in force all the same?"
-                  : "This takes the place of what is held, within seconds."
+                    ? t`What is listed above will be refused from now on. Put it in force all the same?`
+                    : t`Its time is not over yet. Put it in force all the same?`
+                  : t`This takes the place of what is held, within seconds.`
               }}
             </p>
             <div class="row">

@@ -3,6 +3,7 @@
 import type { Schemas } from "@/api/client";
 import type { ConsentTerms, ReachChoice } from "@/api/reads/consent";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ places: Schemas["ConsentAtResource"][] }>();
 const terms = defineModel<ConsentTerms>({ required: true });
@@ -27,7 +28,7 @@ const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
       v-for="name in names()"
       :key="name"
       :resource="name"
-      :label="`Where it counts at ${title(name)}`"
+      :label="t`Where it counts at ${title(name)}`"
       :model-value="reach(name)"
       @update:model-value="(value: ReachChoice) => change(name, value)"
     />
@@ -44,7 +45,7 @@ const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
             expires_at: ($event.target as HTMLInputElement).value ? `${($event.target as HTMLInputElement).value}T23:59:59Z` : null,
           }
         "
-      />{{ " " }} <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no expiry" }}</span></label
+      />{{ " " }} <span class="soft small">{{ terms.expires_at ? t`the end of that day, UTC` : t`no expiry` }}</span></label
     >
   </div>
 </template>

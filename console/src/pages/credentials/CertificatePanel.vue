@@ -11,6 +11,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import MadePair from "./MadePair.vue";
 import { useShownOnce } from "@/ui/use/unsaved";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; way: "made" | "certificate" | "requested" }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
@@ -20,12 +21,12 @@ const days = ref<number | string>("");
 const keyType = ref<"p256" | "rsa3072">("p256");
 const text = ref("");
 const made = ref<Schemas["MadeCertificate"] | null>(null);
-useShownOnce(() => (made.value ? "the private key" : null));
+useShownOnce(() => (made.value ? t`the private key` : null));
 const issued = ref<Schemas["Credential"] | null>(null);
 const kept = ref(false);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
-const DO = { made: "Make the certificate", certificate: "Add the certificate", requested: "Issue the certificate" };
+const DO = { made: t`Make the certificate`, certificate: t`Add the certificate`, requested: t`Issue the certificate` };
 const authority = computed(() => `${window.location.origin}/d/${directory.value}/authority`);
 const name = computed(() => (label.value.trim() || props.client).toLowerCase().replace(/[^a-z0-9]+/g, "-"));
 
@@ -102,7 +103,7 @@ async function close(): Promise<void> {
       <label class="field"
         >A file
         <span class="hint"
-          >{{ way === "requested" ? "a certificate request (PKCS#10), PEM or DER" : "PEM, DER or a PKCS#7 bundle" }}; never a private
+          >{{ way === "requested" ? t`a certificate request (PKCS#10), PEM or DER` : t`PEM, DER or a PKCS#7 bundle` }}; never a private
           key</span
         ><input type="file" :accept="way === 'requested' ? '.csr,.pem,.der,.req' : '.pem,.crt,.cer,.der,.p7b,.p7c'" @change="read"
       /></label>

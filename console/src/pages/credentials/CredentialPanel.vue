@@ -6,6 +6,7 @@ import CertificatePanel from "./CertificatePanel.vue";
 import HandoverPanel from "./HandoverPanel.vue";
 import KeysPanel from "./KeysPanel.vue";
 import SecretPanel from "./SecretPanel.vue";
+import { t } from "@/texts/sentences";
 
 const can = useCan();
 defineProps<{ client: string }>();
@@ -14,25 +15,25 @@ type Way = "secret" | "link" | "made" | "certificate" | "requested" | "keys" | "
 const way = ref<Way>("secret");
 const shown = ref(false);
 const WAYS: { value: Way; label: string; hint: string }[] = [
-  { value: "secret", label: "A secret", hint: "shared, shown once; the simplest, and the easiest to lose" },
+  { value: "secret", label: t`A secret`, hint: t`shared, shown once; the simplest, and the easiest to lose` },
   ...(can("handovers.make")
     ? [
         {
           value: "link" as const,
-          label: "Handed over",
-          hint: "by a link or sealed to a key: nobody sees it before whoever receives it",
+          label: t`Handed over`,
+          hint: t`by a link or sealed to a key: nobody sees it before whoever receives it`,
         },
       ]
     : []),
-  { value: "made", label: "A certificate made here", hint: "with its key pair, returned once" },
-  { value: "certificate", label: "A certificate that it has", hint: "upload the public part" },
+  { value: "made", label: t`A certificate made here`, hint: t`with its key pair, returned once` },
+  { value: "certificate", label: t`A certificate that it has`, hint: t`upload the public part` },
   {
     value: "requested",
-    label: "A certificate that it asks for",
-    hint: "issued by this directory for a key that only it has",
+    label: t`A certificate that it asks for`,
+    hint: t`issued by this directory for a key that only it has`,
   },
-  { value: "keys", label: "Keys of its own", hint: "a JWK Set, or where it publishes one" },
-  { value: "issuer", label: "An outside issuer", hint: "says who it is; no secret at all" },
+  { value: "keys", label: t`Keys of its own`, hint: t`a JWK Set, or where it publishes one` },
+  { value: "issuer", label: t`An outside issuer`, hint: t`says who it is; no secret at all` },
 ];
 function issued(): void {
   shown.value = true;

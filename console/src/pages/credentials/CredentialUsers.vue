@@ -4,6 +4,8 @@ import { useQuery } from "@tanstack/vue-query";
 import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 
 const props = defineProps<{ client: string; credential: string }>();
 const { data } = useQuery({
@@ -21,8 +23,8 @@ const { data } = useQuery({
   <p v-if="data && !data.length" class="soft small">No token was fetched with it in the last thirty days.</p>
   <ul v-else-if="data" class="users" aria-label="Used from">
     <li v-for="(one, place) in data" :key="place">
-      <code>{{ one.address || "an unknown address" }}</code> {{ one.user_agent || "a program without a name" }}
-      <span class="soft small">{{ one.times }} token{{ one.times === 1 ? "" : "s" }}, last <Moment :at="one.last_at" /></span>
+      <code>{{ one.address || t`an unknown address` }}</code> {{ one.user_agent || t`a program without a name` }}
+      <span class="soft small">{{ count(one.times, "token") }}, last <Moment :at="one.last_at" /></span>
     </li>
   </ul>
 </template>

@@ -12,6 +12,7 @@ import { credentialTone, credentialWord } from "@/ui/use/states";
 import { ago, day, now } from "@/ui/use/times";
 import OpenDue from "./rotation/OpenDue.vue";
 import CredentialUsers from "./CredentialUsers.vue";
+import { t } from "@/texts/sentences";
 
 const can = useCan();
 type Credential = Schemas["Credential"];
@@ -44,33 +45,33 @@ function rotate(one: Credential): void {
   rotating.value = { client_id: props.client, client_name: props.name, credential: one, overlap_ends_at: until };
 }
 const KINDS: Record<string, string> = {
-  secret: "secret",
-  certificate: "certificate",
-  keys: "key set",
-  issuer: "outside issuer",
+  secret: t`secret`,
+  certificate: t`certificate`,
+  keys: t`key set`,
+  issuer: t`outside issuer`,
 };
 const facts = (one: Credential): [string, string][] => [
-  ["Serves", one.serves.join(", ")],
+  [t`Serves`, one.serves.join(", ")],
   ...(one.certificate
     ? ([
-        ["Subject", one.certificate.subject],
-        ["Issued by", one.certificate.issued_by],
-        ["Key", one.certificate.key],
+        [t`Subject`, one.certificate.subject],
+        [t`Issued by`, one.certificate.issued_by],
+        [t`Key`, one.certificate.key],
         ["SHA-256", one.certificate.thumbprint],
         ["SHA-1", one.certificate.sha1],
-        ["Serial", one.certificate.serial],
+        [t`Serial`, one.certificate.serial],
       ] as [string, string][])
     : []),
   ...(one.issuer
     ? ([
-        ["Issuer", one.issuer],
-        ["Subject", one.subject],
+        [t`Issuer`, one.issuer],
+        [t`Subject`, one.subject],
       ] as [string, string][])
     : []),
   ...(one.key_ids.length || one.keys_uri
-    ? ([["Key ids", one.key_ids.join(", ") || `published at ${one.keys_uri}`]] as [string, string][])
+    ? ([[t`Key ids`, one.key_ids.join(", ") || t`published at ${one.keys_uri}`]] as [string, string][])
     : []),
-  ["First used", one.first_used_at ? ago(one.first_used_at, now.value) : "never"],
+  [t`First used`, one.first_used_at ? ago(one.first_used_at, now.value) : t`never`],
 ];
 const inUse = (one: Credential) => one.last_used_at !== null && now.value - Date.parse(one.last_used_at) < 7 * 86_400_000;
 
@@ -122,14 +123,14 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
           <div class="soft small">{{ KINDS[one.kind] }}{{ one.label ? `, ${one.label}` : "" }}</div>
         </td>
         <td>
-          <StateWord :tone="credentialTone[one.state] ?? 'gone'" :word="credentialWord[one.state] ?? one.state" />
+          <StateWord :tone="credentialTone[one.state] ?? 'gone'" :word="credentialWord(one.state)" />
         </td>
         <td>
           <svg
             :width="WIDTH"
             height="18"
             role="img"
-            :aria-label="`from ${day(one.issued_at)} to ${one.expires_at ? day(one.expires_at) : 'no expiry'}`"
+            :aria-label="t`from ${day(one.issued_at)} to ${one.expires_at ? day(one.expires_at) : t`no expiry`}`"
           >
             <rect :class="one.state" :x="bar(one).x" y="5" :width="bar(one).width" height="8" rx="1" />
             <path v-if="!one.expires_at && stands(one)" class="endless" :d="`M${WIDTH - 9} 2 l7 7 l-7 7`" />

@@ -10,6 +10,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import MadePair from "./MadePair.vue";
 import SheetPanel from "./SheetPanel.vue";
+import { t } from "@/texts/sentences";
 
 const handover = String(useRoute().params.id);
 // What opens it is behind the #: browsers send that to nobody. It leaves the address bar, too.
@@ -75,17 +76,17 @@ void look();
         </p>
       </form>
       <p v-else-if="waiting.state === 'opened'" class="gone" role="alert">
-        This link was opened before: <Moment :at="waiting.opened_at" /> from {{ waiting.opened_from || "an unknown address" }}. If that was
+        This link was opened before: <Moment :at="waiting.opened_at" /> from {{ waiting.opened_from || t`an unknown address` }}. If that was
         not you, tell {{ waiting.made_by }} at once: the credential must be withdrawn.
       </p>
       <p v-else class="gone" role="alert">
         This link can no longer be opened:
         {{
           waiting.state === "expired"
-            ? "it ran out"
+            ? t`it ran out`
             : waiting.state === "locked"
-              ? "the passphrase was wrong too often"
-              : "it was taken back"
+              ? t`the passphrase was wrong too often`
+              : t`it was taken back`
         }}. Ask {{ waiting.made_by }} for another.
       </p>
     </template>

@@ -12,6 +12,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { useShownOnce } from "@/ui/use/unsaved";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
@@ -25,15 +26,15 @@ const recipients = ref<Schemas["Recipient"][]>([]);
 const to = ref<string | null>(null);
 const made = ref<Schemas["MadeHandover"] | null>(null);
 const sealed = ref<Schemas["SealedCredential"] | null>(null);
-useShownOnce(() => (made.value && !made.value.delivered_to?.length ? "the link" : sealed.value ? "the sealed credential" : null));
+useShownOnce(() => (made.value && !made.value.delivered_to?.length ? t`the link` : sealed.value ? t`the sealed credential` : null));
 const { busy, error, attempt } = useAttempt();
 // Not the id of a recipient: the link travels in the owners' mails.
 const OWNERS = "owners";
 const choices = computed(() => [
-  { value: OWNERS, label: "The owners, by mail: you never see it" },
+  { value: OWNERS, label: t`The owners, by mail: you never see it` },
   ...recipients.value.map((one) => ({
     value: one.id,
-    label: `${one.name}, sealed to ${one.kind === "webhook" ? "its" : "their"} key ${one.key_id.slice(0, 8)}…`,
+    label: t`${one.name}, sealed to the key ${one.key_id.slice(0, 8)}…`,
   })),
 ]);
 const byLink = computed(() => !to.value || to.value === OWNERS);
@@ -146,7 +147,7 @@ async function close(): Promise<void> {
     <ProblemNote v-if="error" :error="error" />
     <div>
       <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">{{
-        to === OWNERS ? "Make it and mail the link" : to ? "Make and seal it" : "Make the link"
+        to === OWNERS ? t`Make it and mail the link` : to ? t`Make and seal it` : t`Make the link`
       }}</NButton>
     </div>
   </form>

@@ -9,6 +9,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { handoverTone, handoverWord } from "@/ui/use/states";
+import { t } from "@/texts/sentences";
 
 const can = useCan();
 const props = defineProps<{ client: string }>();
@@ -47,7 +48,7 @@ const takeBack = (handover: string) =>
           <td>
             <code>{{ one.hint }}</code>
           </td>
-          <td><StateWord :tone="handoverTone[one.state] ?? 'gone'" :word="handoverWord[one.state] ?? one.state" /></td>
+          <td><StateWord :tone="handoverTone[one.state] ?? 'gone'" :word="handoverWord(one.state)" /></td>
           <td>
             <Moment :at="one.made_at" />
             <div class="soft small">by {{ one.made_by }}</div>
@@ -65,7 +66,7 @@ const takeBack = (handover: string) =>
         </tr>
         <tr v-if="one.late_tries">
           <td colspan="6" class="late">
-            <strong>Tried {{ one.late_tries === 1 ? "once" : `${one.late_tries} times` }} more</strong> after it was gone, last
+            <strong>Tried {{ one.late_tries === 1 ? t`once` : t`${one.late_tries} times` }} more</strong> after it was gone, last
             <Moment :at="one.late_at" /> from {{ one.late_from }}: the link is in two hands. Ask who opened it, or withdraw the credential.
           </td>
         </tr>

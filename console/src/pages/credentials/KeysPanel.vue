@@ -8,6 +8,7 @@ import { useDirectory, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; outside: boolean }>();
 const emit = defineEmits<{ closed: [] }>();
@@ -35,7 +36,7 @@ async function add(): Promise<void> {
     try {
       keys = JSON.parse(text.value) as Record<string, unknown>;
     } catch {
-      broken.value = "The keys cannot be read: they are not JSON.";
+      broken.value = t`The keys cannot be read: they are not JSON.`;
       return;
     }
   }
@@ -74,7 +75,7 @@ async function add(): Promise<void> {
       <TextField v-model="subject" label="Subject" hint="that stands for this client, to the mail (sub)" :longest="500" />
     </template>
     <fieldset class="row kinds plain">
-      <legend>{{ outside ? "Its keys" : "The keys" }}</legend>
+      <legend>{{ outside ? t`Its keys` : t`The keys` }}</legend>
       <label v-if="outside"><input v-model="where" type="radio" name="where" value="metadata" /> found by its metadata</label>
       <label><input v-model="where" type="radio" name="where" value="address" /> published at an address</label>
       <label><input v-model="where" type="radio" name="where" value="text" /> given here</label>
@@ -100,7 +101,7 @@ async function add(): Promise<void> {
     <ProblemNote v-if="error" :error="error" />
     <div>
       <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !ready">{{
-        outside ? "Trust the issuer" : "Add the keys"
+        outside ? t`Trust the issuer` : t`Add the keys`
       }}</NButton>
     </div>
   </form>

@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day } from "@/ui/use/times";
 import { useShownOnce } from "@/ui/use/unsaved";
 import SheetPanel from "./SheetPanel.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
@@ -22,12 +23,12 @@ const lost = ref<string | null>(null);
 const others = computed(() =>
   (dossier.value?.credentials ?? [])
     .filter((one) => one.kind === "secret" && one.state !== "withdrawn")
-    .map((one) => ({ label: `in place of ${one.hint}, lost: it is withdrawn`, value: one.id })),
+    .map((one) => ({ label: t`in place of ${one.hint}, lost: it is withdrawn`, value: one.id })),
 );
 const issued = ref<Schemas["IssuedSecret"] | null>(null);
 const kept = ref(false);
 const once = ref<HTMLElement | null>(null);
-useShownOnce(() => (issued.value ? "the secret" : null));
+useShownOnce(() => (issued.value ? t`the secret` : null));
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const count = computed(() => Number(days.value || place.value?.policy.secret_default_days || 0));
@@ -83,7 +84,7 @@ async function close(): Promise<void> {
         <Choose v-model="lost" :options="others" label="In place of" placeholder="beside those it has" />
       </div>
       <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy"
-        >Issue a secret{{ ends ? ` that expires ${ends}` : "" }}</NButton
+        >Issue a secret{{ ends ? t` that expires ${ends}` : "" }}</NButton
       >
     </div>
     <p id="bounds" class="hint">

@@ -5,12 +5,13 @@ import type { Schemas } from "@/api/client";
 import CopyButton from "@/ui/CopyButton.vue";
 import { byArrows } from "@/ui/page/arrows";
 import { acting } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ sheets: Schemas["Sheet"][] }>();
 const place = ref(0);
 const form = ref("text");
 const FORMS = [
-  { value: "text", label: "Text" },
+  { value: "text", label: t`Text` },
   { value: "env", label: ".env" },
   { value: "json", label: "JSON" },
   { value: "http", label: "HTTP" },
@@ -23,16 +24,16 @@ const rows = computed(() => {
   const one = sheet.value;
   if (!one) return [];
   return [
-    { name: "Issuer", value: one.issuer },
-    ...(one.authorization_endpoint ? [{ name: "Authorization endpoint", value: one.authorization_endpoint }] : []),
-    { name: "Token endpoint", value: one.token_endpoint },
-    { name: "Client id", value: one.client_id },
-    ...one.redirect_uris.map((value) => ({ name: "Redirect URI", value })),
-    ...(one.secret ? [{ name: "Client secret", value: one.secret }] : []),
+    { name: t`Issuer`, value: one.issuer },
+    ...(one.authorization_endpoint ? [{ name: t`Authorization endpoint`, value: one.authorization_endpoint }] : []),
+    { name: t`Token endpoint`, value: one.token_endpoint },
+    { name: t`Client id`, value: one.client_id },
+    ...one.redirect_uris.map((value) => ({ name: t`Redirect URI`, value })),
+    ...(one.secret ? [{ name: t`Client secret`, value: one.secret }] : []),
     ...(one.resource
       ? [
-          { name: "Resource", value: one.resource },
-          { name: "Scope", value: one.scopes.join(" ") },
+          { name: t`Resource`, value: one.resource },
+          { name: t`Scope`, value: one.scopes.join(" ") },
         ]
       : []),
   ];
@@ -51,7 +52,7 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
         :aria-pressed="index === place"
         @click="place = index"
       >
-        {{ one.resource || "any resource" }}, {{ acting(one.kind) }}
+        {{ one.resource || t`any resource` }}, {{ acting(one.kind) }}
       </button>
     </div>
     <dl class="facts">
@@ -78,7 +79,7 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
       >
         {{ one.label }}
       </button>
-      <CopyButton :value="text" :what="`the sheet as ${form}`" label="copy all" />
+      <CopyButton :value="text" :what="t`the sheet as ${form}`" label="copy all" />
     </div>
     <pre tabindex="0" aria-label="Connection sheet">{{ text }}</pre>
   </div>

@@ -8,6 +8,7 @@ import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { count } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const emit = defineEmits<{ done: [] }>();
 const name = ref("");
@@ -74,7 +75,7 @@ async function pick(event: Event): Promise<void> {
         ><input type="file" accept=".csv,text/csv" @change="pick"
       /></label>
       <p v-if="seen" role="status">
-        {{ count(seen.added.length, "person", "people") }} to add: {{ seen.added.map((one) => one.name).join(", ") || "nobody" }}.
+        {{ count(seen.added.length, "person", "people") }} to add: {{ seen.added.map((one) => one.name).join(", ") || t`nobody` }}.
         {{ seen.present.length }} are here already.
         <template v-if="seen.groups_made.length">Makes the groups {{ seen.groups_made.join(", ") }}.</template>
       </p>

@@ -10,6 +10,7 @@ import { useStale } from "@/api/reads/directory";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/forms/ReachEditor.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ role: Schemas["Role"]; groups: Schemas["Group"][] }>();
 const emit = defineEmits<{ done: [] }>();
@@ -64,7 +65,7 @@ async function assign(): Promise<void> {
 
 <template>
   <form class="stack" @submit.prevent="assign">
-    <div class="row" role="group" :aria-label="`To whom ${role.name} is assigned`">
+    <div class="row" role="group" :aria-label="t`To whom ${role.name} is assigned`">
       Assign <strong>{{ role.name }}</strong> to
       <label v-for="[value, word] in KINDS" :key="value" class="way"
         ><input v-model="kind" type="radio" :value="value" :name="`kind-${role.name}`" /> {{ word }}</label
@@ -90,7 +91,7 @@ async function assign(): Promise<void> {
           <button
             type="button"
             class="link-button"
-            :aria-label="`Remove ${one.name}`"
+            :aria-label="t`Remove ${one.name}`"
             @click="clients = clients.filter((other) => other.id !== one.id)"
           >
             ×
@@ -116,7 +117,7 @@ async function assign(): Promise<void> {
     <ul v-if="gains.length" class="stack gains" aria-live="polite">
       <li v-for="one in gains" :key="one.client_id">
         <strong>{{ one.name }}</strong>, weight {{ one.weight }}:
-        {{ [...one.newly, ...one.wider].join(", ") || "nothing that it cannot do already" }}.
+        {{ [...one.newly, ...one.wider].join(", ") || t`nothing that it cannot do already` }}.
         <template v-if="one.agreement">{{ one.agreement }}</template>
       </li>
     </ul>
@@ -128,10 +129,10 @@ async function assign(): Promise<void> {
         :disabled="!holders.length || (reach.kind !== 'everywhere' && !reach.collections.length)"
         >{{
           kind === "client" && !gains.length
-            ? "See what it would let them do"
+            ? t`See what it would let them do`
             : gains.some((one) => one.agreement)
-              ? "Ask another person to agree"
-              : `Assign ${role.name}`
+              ? t`Ask another person to agree`
+              : t`Assign ${role.name}`
         }}</NButton
       >
       <span class="soft small">Who holds it already gets this reach instead.</span>

@@ -17,6 +17,7 @@ import Notices from "./Notices.vue";
 import PolicyPanel from "./PolicyPanel.vue";
 import ProvidersPanel from "./ProvidersPanel.vue";
 import SigningKeys from "./SigningKeys.vue";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const { data, error, isLoading, refetch } = useDirectory();
@@ -79,18 +80,18 @@ async function verify(): Promise<void> {
               {{ data.policy.credentials_at_once }} credentials a client;
               {{
                 data.policy.secret_heaviest_weight >= 100000
-                  ? "a secret for any"
-                  : `keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}`
+                  ? t`a secret for any`
+                  : t`keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}`
               }}
             </dd>
             <dt>Rotation</dt>
             <dd>
               overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients
-              {{ data.policy.self_rotation ? "may" : "may not" }} rotate their own secret;
+              {{ data.policy.self_rotation ? t`may` : t`may not` }} rotate their own secret;
               {{
                 data.policy.rotation_opens_days
-                  ? `Jamb opens it ${data.policy.rotation_opens_days} days before expiry and hands the secret to the owners`
-                  : "people open it"
+                  ? t`Jamb opens it ${data.policy.rotation_opens_days} days before expiry and hands the secret to the owners`
+                  : t`people open it`
               }}
             </dd>
             <dt>Warn before expiry</dt>
@@ -116,36 +117,36 @@ async function verify(): Promise<void> {
             <dd>
               registrars{{
                 data.policy.registering === "everyone"
-                  ? " and everyone"
+                  ? t` and everyone`
                   : data.policy.registering === "groups"
-                    ? ` and members of ${data.policy.registering_groups.join(", ")}`
-                    : " alone"
+                    ? t` and members of ${data.policy.registering_groups.join(", ")}`
+                    : t` alone`
               }}
             </dd>
             <dt>Consent by people</dt>
             <dd>
-              {{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}
+              {{ data.policy.people_may_consent ? t`where a permission leaves it to them` : t`never: only administrators` }}
             </dd>
             <dt>Inheritance</dt>
-            <dd>{{ data.policy.inheritance ? "without an approver" : "by an approver’s consent" }}</dd>
+            <dd>{{ data.policy.inheritance ? t`without an approver` : t`by an approver’s consent` }}</dd>
             <dt>Second factor</dt>
             <dd>
               {{
                 data.policy.passkey
-                  ? "a passkey, wanted of whoever has a role"
+                  ? t`a passkey, wanted of whoever has a role`
                   : data.policy.second_factor
-                    ? "wanted of whoever has a role"
-                    : "for whoever sets one up"
+                    ? t`wanted of whoever has a role`
+                    : t`for whoever sets one up`
               }}{{
-                data.policy.confirm_minutes ? `; shown anew before heavy changes, ${data.policy.confirm_minutes} minutes after it` : ""
+                data.policy.confirm_minutes ? t`; shown anew before heavy changes, ${data.policy.confirm_minutes} minutes after it` : ""
               }}
             </dd>
             <dt>Access token lifetime</dt>
             <dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
             <dt>Signing keys</dt>
             <dd>
-              {{ data.policy.rs256_access_tokens ? "RS256 for access tokens; " : ""
-              }}{{ data.policy.signing_key_days ? `replaced every ${data.policy.signing_key_days} days` : "until somebody rotates it" }}
+              {{ data.policy.rs256_access_tokens ? t`RS256 for access tokens; ` : ""
+              }}{{ data.policy.signing_key_days ? t`replaced every ${data.policy.signing_key_days} days` : t`until somebody rotates it` }}
             </dd>
             <dt>Sign-in lifetime</dt>
             <dd>

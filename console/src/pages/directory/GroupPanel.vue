@@ -12,6 +12,7 @@ import { useMeanwhile } from "@/ui/use/meanwhile";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ groups: Schemas["Group"][]; group?: Schemas["Group"] }>();
 const emit = defineEmits<{ done: [] }>();
@@ -27,15 +28,15 @@ const loginsOf = (one: Group) => one.people.map((person) => person.login);
 const { rows, undecided, header, saving, seen } = useMeanwhile<Group>(
   props.group,
   () => [
-    { label: "Title", read: (one) => one.title, mine: () => title.value, take: (one) => (title.value = one.title) },
+    { label: t`Title`, read: (one) => one.title, mine: () => title.value, take: (one) => (title.value = one.title) },
     {
-      label: "People",
+      label: t`People`,
       read: (one) => loginsOf(one).sort().join("\n"),
       mine: () => [...members.value].sort().join("\n"),
       take: (one) => (members.value = loginsOf(one)),
     },
     {
-      label: "Groups in it",
+      label: t`Groups in it`,
       read: (one) => [...one.groups].sort().join(", "),
       mine: () => [...inner.value].sort().join(", "),
       take: (one) => (inner.value = [...one.groups]),
@@ -64,7 +65,7 @@ const save = () =>
       );
       if (before)
         offer({
-          said: `You changed the group ${before.title}.`,
+          said: t`You changed the group ${before.title}.`,
           path: `/api/v1/directories/${directory.value}/groups/${before.name}`,
           body: { title: before.title, people: loginsOf(before), groups: before.groups },
           version,

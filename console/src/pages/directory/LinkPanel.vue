@@ -10,11 +10,12 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { useShownOnce } from "@/ui/use/unsaved";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ person: Schemas["Person"] }>();
 const emit = defineEmits<{ done: [] }>();
 const made = ref<Schemas["SignInLink"] | null>(null);
-useShownOnce(() => (made.value && !made.value.mailed ? "the sign-in link" : null));
+useShownOnce(() => (made.value && !made.value.mailed ? t`the sign-in link` : null));
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const make = (mailed: boolean) =>

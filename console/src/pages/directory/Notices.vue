@@ -14,6 +14,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import FindWord from "@/ui/forms/FindWord.vue";
 import StateWord from "@/ui/StateWord.vue";
 import RecipientKey from "./RecipientKey.vue";
+import { count } from "@/ui/use/words";
 
 const word = ref("");
 const { items: told, isSuccess: known, hasNextPage, isFetchingNextPage, fetchNextPage } = useNotices(word);
@@ -77,7 +78,7 @@ const look = (id: string) =>
       <p><strong>Some of the service's work for this directory fails.</strong> Whoever runs the service finds more in its log.</p>
       <ul>
         <li v-for="one in failing" :key="one.duty">
-          <StateWord tone="broken" :word="one.duty" /> failed {{ one.failures }} {{ one.failures === 1 ? "time" : "times in a row" }} since
+          <StateWord tone="broken" :word="one.duty" /> failed {{ count(one.failures, "time", "times in a row") }} since
           <Moment :at="one.since" />: {{ one.error }}. Tried again <Moment :at="one.again_at" />.
         </li>
       </ul>

@@ -23,6 +23,7 @@ import AssignPanel from "./AssignPanel.vue";
 import GroupPanel from "./GroupPanel.vue";
 import LinkPanel from "./LinkPanel.vue";
 import RolePanel from "./RolePanel.vue";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const router = useRouter();
@@ -85,9 +86,9 @@ const setActive = async (person: Schemas["Person"], active: boolean) => {
   const sure =
     active ||
     (await askFirst({
-      title: `Make ${isolated(person.name)} inactive?`,
-      text: "They are signed out everywhere and cannot sign in, and what applications do for them ends. The clients they own go on working; the audit lists those that nobody else owns.",
-      yes: `Make ${isolated(person.name)} inactive`,
+      title: t`Make ${isolated(person.name)} inactive?`,
+      text: t`They are signed out everywhere and cannot sign in, and what applications do for them ends. The clients they own go on working; the audit lists those that nobody else owns.`,
+      yes: t`Make ${isolated(person.name)} inactive`,
     }));
   if (!sure) return;
   await change(() =>
@@ -110,9 +111,9 @@ const takeOff = (person: Schemas["Person"]) =>
   );
 const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
   const sure = await askFirst({
-    title: `Withdraw ${role.name} from ${isolated(held.name)}?`,
-    text: `They can no longer do what it opens (${count(role.opens, "operation")} at ${role.resource}, ${held.reach.words}), unless something else opens it. Tokens from before are refused within seconds.`,
-    yes: "Withdraw the role",
+    title: t`Withdraw ${role.name} from ${isolated(held.name)}?`,
+    text: t`They can no longer do what it opens (${count(role.opens, "operation")} at ${role.resource}, ${held.reach.words}), unless something else opens it. Tokens from before are refused within seconds.`,
+    yes: t`Withdraw the role`,
   });
   if (!sure) return;
   const path = { directory: directory.value, role: role.name };
@@ -125,7 +126,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
     );
     const { kind, collections } = held.reach;
     offer({
-      said: `You withdrew ${role.name} from ${held.name}.`,
+      said: t`You withdrew ${role.name} from ${held.name}.`,
       path: `/api/v1/directories/${directory.value}/roles/${encodeURIComponent(role.name)}/assignments`,
       body: { kind: held.kind, holders: [held.id], reach: { kind, collections }, expires_at: held.expires_at },
     });
@@ -135,7 +136,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
 
 <template>
   <PageHead title="People" :count="total === null ? '' : figure(total)" lead="Who belongs to what, and which roles they hold where">
-    <NButton v-if="can('people.add')" :aria-expanded="adding" @click="adding = !adding">{{ adding ? "Cancel" : "Add people" }}</NButton>
+    <NButton v-if="can('people.add')" :aria-expanded="adding" @click="adding = !adding">{{ adding ? t`Cancel` : t`Add people` }}</NButton>
   </PageHead>
   <Loadable
     :loading="isLoading"
@@ -168,15 +169,15 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                 </td>
                 <td class="free">{{ one.groups?.join(", ") || "–" }}</td>
                 <td class="nowrap">
-                  <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? 'active' : 'inactive'" />
+                  <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? t`active` : t`inactive`" />
                   <div v-if="can('people.change')">
                     <button
                       type="button"
                       class="link-button small"
-                      :aria-label="`${one.active ? 'make inactive' : 'make active'}: ${one.name}`"
+                      :aria-label="`${one.active ? t`make inactive` : t`make active`}: ${one.name}`"
                       @click="setActive(one, !one.active)"
                     >
-                      {{ one.active ? "make inactive" : "make active" }}
+                      {{ one.active ? t`make inactive` : t`make active` }}
                     </button>
                   </div>
                   <div v-if="one.second_factor">
@@ -185,7 +186,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                       v-if="can('people.change')"
                       type="button"
                       class="link-button small"
-                      :aria-label="`Take the second factor off: ${one.name}`"
+                      :aria-label="t`Take the second factor off: ${one.name}`"
                       :aria-expanded="open === `factor:${one.id}`"
                       @click="show(`factor:${one.id}`)"
                     >
@@ -196,7 +197,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                     <button
                       type="button"
                       class="link-button small"
-                      :aria-label="`Sign-in link for ${one.name}`"
+                      :aria-label="t`Sign-in link for ${one.name}`"
                       :aria-expanded="open === `link:${one.id}`"
                       @click="show(`link:${one.id}`)"
                     >
@@ -223,7 +224,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
         <MoreRows :shown="people.length" :more="!!hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage()" />
         <ExportList
           name="people"
-          :what="word ? 'who matches' : 'all people'"
+          :what="word ? t`who matches` : t`all people`"
           :read="(cursor) => readPeople({ q: word, cursor, limit: 100 })"
         />
       </section>
@@ -231,7 +232,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
         <div class="part-head">
           <h2 id="groups-title">Groups</h2>
           <NButton v-if="can('groups.save')" size="small" :aria-expanded="open === 'group:'" @click="show('group:')">{{
-            open === "group:" ? "Cancel" : "Make a group"
+            open === "group:" ? t`Cancel` : t`Make a group`
           }}</NButton>
         </div>
         <div v-if="open === 'group:'" class="card">
@@ -264,7 +265,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                   </div>
                 </td>
                 <td class="free">
-                  {{ [...group.people.map((one) => one.name), ...group.groups.map((name) => `all of ${name}`)].join(", ") || "nobody" }}
+                  {{ [...group.people.map((one) => one.name), ...group.groups.map((name) => t`all of ${name}`)].join(", ") || t`nobody` }}
                 </td>
                 <td class="num">{{ group.everyone }}</td>
               </tr>
@@ -283,7 +284,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
       <div class="part-head">
         <h2 id="roles-title">Roles <span class="soft small">bundles of permissions, and who holds them where</span></h2>
         <NButton v-if="can('roles.save')" size="small" :aria-expanded="open === 'role:'" @click="show('role:')">{{
-          open === "role:" ? "Cancel" : "Make a role"
+          open === "role:" ? t`Cancel` : t`Make a role`
         }}</NButton>
       </div>
       <p v-if="route.query.role">
@@ -301,7 +302,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
         </thead>
         <tbody v-for="[resource, here] in byResource" :key="resource">
           <tr>
-            <th colspan="4" scope="rowgroup" class="place">{{ resource === "jamb" ? "Jamb itself" : resource }}</th>
+            <th colspan="4" scope="rowgroup" class="place">{{ resource === "jamb" ? t`Jamb itself` : resource }}</th>
           </tr>
           <template v-for="role in here" :key="role.name">
             <tr>
@@ -330,7 +331,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                       v-if="can('roles.withdraw')"
                       type="button"
                       class="link-button small"
-                      :aria-label="`Withdraw ${role.name} from ${held.name}`"
+                      :aria-label="t`Withdraw ${role.name} from ${held.name}`"
                       @click="withdraw(role, held)"
                     >
                       withdraw
@@ -352,7 +353,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                   :aria-expanded="open === `assign:${role.name}`"
                   @click="show(`assign:${role.name}`)"
                 >
-                  {{ open === `assign:${role.name}` ? "cancel" : "assign" }}<span class="visually-hidden"> {{ role.name }}</span>
+                  {{ open === `assign:${role.name}` ? t`cancel` : t`assign` }}<span class="visually-hidden"> {{ role.name }}</span>
                 </button>
               </td>
             </tr>

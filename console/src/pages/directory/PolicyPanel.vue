@@ -10,6 +10,7 @@ import { useAttempt } from "@/ui/use/attempt";
 import { useMeanwhile } from "@/ui/use/meanwhile";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { t } from "@/texts/sentences";
 
 type Policy = Schemas["Policy"];
 type NumberName = { [K in keyof Policy]: Policy[K] extends number ? K : never }[keyof Policy];
@@ -18,45 +19,45 @@ type FlagName = { [K in keyof Policy]: Policy[K] extends boolean ? K : never }[k
 const props = defineProps<{ policy: Policy; version: string }>();
 const emit = defineEmits<{ done: [] }>();
 const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] = [
-  { name: "secret_default_days", label: "Secret lifetime, default", unit: "days", of: 1 },
-  { name: "secret_longest_days", label: "Secret lifetime, longest", unit: "days", of: 1 },
-  { name: "key_default_days", label: "Key and certificate lifetime, default", unit: "days", of: 1 },
-  { name: "key_longest_days", label: "Key and certificate lifetime, longest", unit: "days", of: 1 },
-  { name: "credentials_at_once", label: "Credentials of one client, most", unit: "", of: 1 },
-  { name: "secret_heaviest_weight", label: "Weight above which a client needs a key", unit: "", of: 1 },
-  { name: "overlap_days", label: "Rotation overlap", unit: "days", of: 1 },
-  { name: "rotation_opens_days", label: "Automatic rotation before expiry (0: never)", unit: "days", of: 1 },
-  { name: "quiet_days", label: "Quiet period of the old credential", unit: "days", of: 1 },
-  { name: "warn_days", label: "Warn before expiry", unit: "days", of: 1 },
-  { name: "observation_days", label: "Observation before “never used”", unit: "days", of: 1 },
-  { name: "use_counts_days", label: "Usage window", unit: "days", of: 1 },
-  { name: "dry_run_days", label: "Dry run", unit: "days", of: 1 },
-  { name: "restore_days", label: "Restore period of a removed client", unit: "days", of: 1 },
-  { name: "digest_hours", label: "Mail frequency, shortest", unit: "hours", of: 1 },
-  { name: "attempts_days", label: "Retention of token requests", unit: "days", of: 1 },
-  { name: "two_people_weight", label: "Added weight that takes a second person", unit: "", of: 1 },
-  { name: "two_approvers_weight", label: "Added weight that takes two approvers", unit: "", of: 1 },
-  { name: "adding_days", label: "Window in which one person’s additions count together", unit: "days", of: 1 },
-  { name: "request_days", label: "Request lifetime", unit: "days", of: 1 },
-  { name: "access_token_seconds", label: "Access token lifetime", unit: "minutes", of: 60 },
-  { name: "refresh_idle_days", label: "Refresh token lifetime, unused", unit: "days", of: 1 },
-  { name: "refresh_longest_days", label: "Access for a person, longest", unit: "days", of: 1 },
-  { name: "person_token_seconds", label: "Command line sign-in lifetime", unit: "hours", of: 3600 },
-  { name: "signing_key_days", label: "Signing key rotation (0: by hand)", unit: "days", of: 1 },
-  { name: "session_seconds", label: "Console sign-in lifetime", unit: "hours", of: 3600 },
-  { name: "confirm_minutes", label: "Sign-in shown anew before heavy changes (0: never)", unit: "minutes", of: 1 },
-  { name: "session_idle_seconds", label: "Console sign-in, unused", unit: "minutes", of: 60 },
+  { name: "secret_default_days", label: t`Secret lifetime, default`, unit: t`days`, of: 1 },
+  { name: "secret_longest_days", label: t`Secret lifetime, longest`, unit: t`days`, of: 1 },
+  { name: "key_default_days", label: t`Key and certificate lifetime, default`, unit: t`days`, of: 1 },
+  { name: "key_longest_days", label: t`Key and certificate lifetime, longest`, unit: t`days`, of: 1 },
+  { name: "credentials_at_once", label: t`Credentials of one client, most`, unit: "", of: 1 },
+  { name: "secret_heaviest_weight", label: t`Weight above which a client needs a key`, unit: "", of: 1 },
+  { name: "overlap_days", label: t`Rotation overlap`, unit: t`days`, of: 1 },
+  { name: "rotation_opens_days", label: t`Automatic rotation before expiry (0: never)`, unit: t`days`, of: 1 },
+  { name: "quiet_days", label: t`Quiet period of the old credential`, unit: t`days`, of: 1 },
+  { name: "warn_days", label: t`Warn before expiry`, unit: t`days`, of: 1 },
+  { name: "observation_days", label: t`Observation before “never used”`, unit: t`days`, of: 1 },
+  { name: "use_counts_days", label: t`Usage window`, unit: t`days`, of: 1 },
+  { name: "dry_run_days", label: t`Dry run`, unit: t`days`, of: 1 },
+  { name: "restore_days", label: t`Restore period of a removed client`, unit: t`days`, of: 1 },
+  { name: "digest_hours", label: t`Mail frequency, shortest`, unit: t`hours`, of: 1 },
+  { name: "attempts_days", label: t`Retention of token requests`, unit: t`days`, of: 1 },
+  { name: "two_people_weight", label: t`Added weight that takes a second person`, unit: "", of: 1 },
+  { name: "two_approvers_weight", label: t`Added weight that takes two approvers`, unit: "", of: 1 },
+  { name: "adding_days", label: t`Window in which one person’s additions count together`, unit: t`days`, of: 1 },
+  { name: "request_days", label: t`Request lifetime`, unit: t`days`, of: 1 },
+  { name: "access_token_seconds", label: t`Access token lifetime`, unit: t`minutes`, of: 60 },
+  { name: "refresh_idle_days", label: t`Refresh token lifetime, unused`, unit: t`days`, of: 1 },
+  { name: "refresh_longest_days", label: t`Access for a person, longest`, unit: t`days`, of: 1 },
+  { name: "person_token_seconds", label: t`Command line sign-in lifetime`, unit: t`hours`, of: 3600 },
+  { name: "signing_key_days", label: t`Signing key rotation (0: by hand)`, unit: t`days`, of: 1 },
+  { name: "session_seconds", label: t`Console sign-in lifetime`, unit: t`hours`, of: 3600 },
+  { name: "confirm_minutes", label: t`Sign-in shown anew before heavy changes (0: never)`, unit: t`minutes`, of: 1 },
+  { name: "session_idle_seconds", label: t`Console sign-in, unused`, unit: t`minutes`, of: 60 },
 ];
 const FLAGS: { name: FlagName; label: string }[] = [
-  { name: "people_may_consent", label: "Consent by people, where a permission allows it" },
-  { name: "self_rotation", label: "Rotation by clients themselves" },
-  { name: "inheritance", label: "Inheritance of the maker’s rights, without an approver" },
-  { name: "second_factor", label: "Second factor at sign-in, for whoever has a role" },
-  { name: "passkey", label: "Passkey at sign-in, for whoever has a role" },
-  { name: "top_role_for_clients", label: "Roles that hold everything, for clients" },
-  { name: "rs256_access_tokens", label: "Access tokens signed by RS256, for APIs that read no ES256" },
+  { name: "people_may_consent", label: t`Consent by people, where a permission allows it` },
+  { name: "self_rotation", label: t`Rotation by clients themselves` },
+  { name: "inheritance", label: t`Inheritance of the maker’s rights, without an approver` },
+  { name: "second_factor", label: t`Second factor at sign-in, for whoever has a role` },
+  { name: "passkey", label: t`Passkey at sign-in, for whoever has a role` },
+  { name: "top_role_for_clients", label: t`Roles that hold everything, for clients` },
+  { name: "rs256_access_tokens", label: t`Access tokens signed by RS256, for APIs that read no ES256` },
 ];
-const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;
+const REGISTERING = { nobody: t`registrars alone`, groups: t`registrars and groups`, everyone: t`everyone` } as const;
 
 const { data: groups } = useGroups();
 // What the form was filled with: what was changed elsewhere since then is not this form's change.
@@ -66,18 +67,18 @@ const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const words = (value: Policy[keyof Policy]): string =>
   Array.isArray(value)
-    ? value.join(", ") || "none"
+    ? value.join(", ") || t`none`
     : typeof value === "boolean"
       ? value
-        ? "yes"
-        : "no"
+        ? t`yes`
+        : t`no`
       : value in REGISTERING
         ? REGISTERING[value as keyof typeof REGISTERING]
         : String(value);
 const SHOWN = [
   ...NUMBERS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: one.unit, of: one.of })),
-  { name: "registering" as const, label: "Registration by", unit: "", of: 1 },
-  { name: "registering_groups" as const, label: "Groups that may register", unit: "", of: 1 },
+  { name: "registering" as const, label: t`Registration by`, unit: "", of: 1 },
+  { name: "registering_groups" as const, label: t`Groups that may register`, unit: "", of: 1 },
   ...FLAGS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: "", of: 1 })),
 ];
 const told = (name: keyof Policy, of: number, from: Policy) => (of > 1 ? String(Number(from[name]) / of) : words(from[name]));
@@ -152,7 +153,7 @@ async function save(): Promise<void> {
         api.PUT("/api/v1/directories/{directory}/policy", { params: { path, header: header() }, body: body() }),
       );
       offer({
-        said: "You changed the policy.",
+        said: t`You changed the policy.`,
         path: `/api/v1/directories/${directory.value}/policy`,
         body: before,
         version,

@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { count } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const { data, error: unread, isLoading, refetch } = useProviders();
 const { data: groups } = useGroups();
@@ -96,7 +97,7 @@ const tryOut = () =>
       <TextField v-model="draft.issuer" label="Issuer" hint="by https, exactly as the provider writes it" :longest="400" />
       <TextField v-model="draft.client_id" label="Client id" hint="by which the provider knows this directory" :longest="200" />
       <label class="field"
-        >Client secret <span class="hint">{{ held ? "kept, sealed; leave empty to keep it" : "if the provider gave one" }}</span><input
+        >Client secret <span class="hint">{{ held ? t`kept, sealed; leave empty to keep it` : t`if the provider gave one` }}</span><input
           v-model="draft.secret"
           class="plain-input"
           type="password"
@@ -162,13 +163,13 @@ const tryOut = () =>
             </td>
             <td class="free small">
               {{ count(one.linked, "has signed in", "have signed in") }};
-              {{ one.adds_people ? "adds whoever it vouches for" : "only who is here" }}
+              {{ one.adds_people ? t`adds whoever it vouches for` : t`only who is here` }}
             </td>
             <td class="free small">
               {{
                 Object.entries(one.groups)
                   .map((pair) => pair.join(" → "))
-                  .join(", ") || "none"
+                  .join(", ") || t`none`
               }}
             </td>
             <td class="nowrap">
@@ -203,8 +204,8 @@ const tryOut = () =>
       <p v-if="found" role="status">
         <template v-if="found.refused">Nobody would be signed in: {{ found.refused }}.</template>
         <template v-else>
-          {{ found.login }} would be signed in{{ found.added ? ", and added" : "" }}. Joins: {{ found.joins.join(", ") || "no group" }}.
-          Leaves: {{ found.leaves.join(", ") || "no group" }}. Roles then: {{ found.roles.join(", ") || "none" }}.
+          {{ found.login }} would be signed in{{ found.added ? t`, and added` : "" }}. Joins: {{ found.joins.join(", ") || t`no group` }}.
+          Leaves: {{ found.leaves.join(", ") || t`no group` }}. Roles then: {{ found.roles.join(", ") || t`none` }}.
         </template>
       </p>
       <div class="row">

@@ -11,6 +11,7 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import type { Tone } from "@/ui/use/states";
+import { t } from "@/texts/sentences";
 
 const { data: keys, error } = useSigningKeys();
 const stale = useStale();
@@ -22,11 +23,11 @@ const algorithm = ref<Schemas["SigningAlgorithm"]>("ES256");
 // Each algorithm once, with what its keys sign.
 const series = computed(() => new Map((keys.value ?? []).map((one) => [one.algorithm, one.signs])));
 const STATES: Record<string, { tone: Tone; word: string }> = {
-  coming: { tone: "wait", word: "signs soon" },
-  signs: { tone: "live", word: "signs" },
-  published: { tone: "gone", word: "signed before" },
-  ended: { tone: "gone", word: "no longer published" },
-  withdrawn: { tone: "broken", word: "withdrawn" },
+  coming: { tone: "wait", word: t`signs soon` },
+  signs: { tone: "live", word: t`signs` },
+  published: { tone: "gone", word: t`signed before` },
+  ended: { tone: "gone", word: t`no longer published` },
+  withdrawn: { tone: "broken", word: t`withdrawn` },
 };
 const ask = (what: string) => {
   sure.value = sure.value === what ? "" : what;
@@ -63,7 +64,7 @@ const withdraw = (key: string) =>
     <div class="part-head">
       <h2 id="signing-keys">Signing keys <span class="soft small">by which APIs know that a token is of this directory</span></h2>
       <NButton v-if="can('signing-keys.rotate')" size="small" :aria-expanded="sure === 'rotate'" @click="ask('rotate')">{{
-        sure === "rotate" ? "Cancel" : "Rotate"
+        sure === "rotate" ? t`Cancel` : t`Rotate`
       }}</NButton>
     </div>
     <ProblemNote v-if="error" :error="error" />
@@ -110,7 +111,7 @@ const withdraw = (key: string) =>
                 :aria-expanded="sure === one.id"
                 @click="ask(one.id)"
               >
-                {{ sure === one.id ? "Cancel" : "withdraw" }}
+                {{ sure === one.id ? t`Cancel` : t`withdraw` }}
               </button>
             </td>
           </tr>

@@ -5,6 +5,7 @@ import { useRoute } from "vue-router";
 import { can } from "@/api/session";
 import { placesFor } from "@/frame/places";
 import PageHead from "@/ui/PageHead.vue";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const places = computed(() => placesFor(route.path, can));
@@ -15,7 +16,7 @@ const places = computed(() => placesFor(route.path, can));
   <p>It may have been mistyped, or be of another directory. You may want to go to:</p>
   <ul class="places">
     <li v-for="place in places" :key="place.page">
-      <RouterLink :to="{ name: place.page }">{{ place.name }}</RouterLink>
+      <RouterLink :to="{ name: place.page }">{{ t(place.name) }}</RouterLink>
     </li>
   </ul>
 </template>

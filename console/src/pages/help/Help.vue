@@ -5,6 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { current } from "@/api/session";
 import { type Hit, isPage, look, PAGES, readPage } from "./pages";
 import type { GuidePage } from "../../../guide";
+import { t } from "@/texts/sentences";
 
 const route = useRoute();
 const router = useRouter();
@@ -29,7 +30,7 @@ async function open(wanted: string): Promise<void> {
   // Another was opened meanwhile.
   if (wanted !== name.value) return;
   page.value = found;
-  if (found) document.title = `${found.title} · Help · Jamb`;
+  if (found) document.title = `${found.title} · ${t`Help`} · Jamb`;
   await nextTick();
   if (route.hash) document.getElementById(decodeURIComponent(route.hash.slice(1)))?.scrollIntoView();
 }
@@ -67,7 +68,7 @@ function show(hit: Hit): void {
             :to="one.name === 'index' ? '/help' : `/help/${one.name}`"
             :aria-current="one.name === name ? 'page' : undefined"
             :class="{ on: one.name === name }"
-            >{{ one.title }}</RouterLink
+            >{{ t(one.title) }}</RouterLink
           >
         </li>
       </ul>
@@ -79,7 +80,7 @@ function show(hit: Hit): void {
       </template>
       <section v-else-if="hits" role="status">
         <h1 tabindex="-1">
-          {{ hits.length ? `“${words}” in the guide` : `Nothing in the guide has “${words}”` }}
+          {{ hits.length ? t`“${words}” in the guide` : t`Nothing in the guide has “${words}”` }}
         </h1>
         <p v-if="!hits.length">Try one word, or look in the <RouterLink to="/help/glossary">glossary</RouterLink>.</p>
         <ol class="hits">

@@ -1,5 +1,6 @@
 // The pages of the guide: each comes when it is opened; all of them when one looks for a word.
 import type { GuidePage } from "../../../guide";
+import { noted, t } from "@/texts/sentences";
 
 const GUIDE = import.meta.glob<GuidePage>("../../../../docs/guide/*.md", { import: "default" });
 const REFERENCE = import.meta.glob<GuidePage>("../../../../docs/{glossary,operations,security,audit-rules}.md", { import: "default" });
@@ -10,26 +11,26 @@ byName.set("api", () => import("../../../../docs/openapi.json?page").then((found
 
 /** What the list beside the page shows, in this order. */
 export const PAGES = [
-  { name: "index", title: "Where to begin" },
-  { name: "registrar", title: "For a registrar" },
-  { name: "approver", title: "For an approver" },
-  { name: "custodian", title: "For a custodian" },
-  { name: "auditor", title: "For an auditor" },
-  { name: "owner", title: "For an owner" },
-  { name: "integrator", title: "For an integrator" },
-  { name: "operator", title: "For an operator" },
-  { name: "audit-rules", title: "What the audit looks for" },
-  { name: "operations", title: "Operations" },
-  { name: "security", title: "Security" },
-  { name: "api", title: "The API" },
-  { name: "glossary", title: "Glossary" },
+  { name: "index", title: noted("Where to begin") },
+  { name: "registrar", title: noted("For a registrar") },
+  { name: "approver", title: noted("For an approver") },
+  { name: "custodian", title: noted("For a custodian") },
+  { name: "auditor", title: noted("For an auditor") },
+  { name: "owner", title: noted("For an owner") },
+  { name: "integrator", title: noted("For an integrator") },
+  { name: "operator", title: noted("For an operator") },
+  { name: "audit-rules", title: noted("What the audit looks for") },
+  { name: "operations", title: noted("Operations") },
+  { name: "security", title: noted("Security") },
+  { name: "api", title: noted("The API") },
+  { name: "glossary", title: noted("Glossary") },
 ];
 
 export const isPage = (name: string) => byName.has(name);
 
 export const readPage = (name: string): Promise<GuidePage> => {
   const load = byName.get(name);
-  return load ? load() : Promise.reject(new Error(`The guide has no page “${name}”.`));
+  return load ? load() : Promise.reject(new Error(t`The guide has no page “${name}”.`));
 };
 
 export interface Hit {
@@ -55,7 +56,7 @@ export async function look(words: string): Promise<Hit[]> {
       const at = Math.max(0, text.toLowerCase().indexOf(wanted[0] ?? "") - 40);
       found.push({
         rank,
-        page,
+        page: t(page),
         title,
         to: `/help${name === "index" ? "" : `/${name}`}${id ? `#${id}` : ""}`,
         text: `${at ? "… " : ""}${text.slice(at, at + SHOWN).trim()}${text.length > at + SHOWN ? " …" : ""}`,

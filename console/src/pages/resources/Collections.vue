@@ -13,6 +13,7 @@ import FindSome from "@/ui/forms/FindSome.vue";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { count, inOrder, plural } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ resource: string; objectName: string }>();
 const { data, error } = useCollections(() => props.resource);
@@ -49,7 +50,7 @@ function open(): void {
   text.value = written(data.value);
   edit.value = useMeanwhile<State>(
     data.value,
-    () => [{ label: "Collections", read: written, mine: () => text.value, take: (state) => (text.value = written(state)) }],
+    () => [{ label: t`Collections`, read: written, mine: () => text.value, take: (state) => (text.value = written(state)) }],
     () => must(api.GET("/api/v1/directories/{directory}/resources/{name}/collections", { params: { path: path() } })),
   );
   failed.value = null;
@@ -150,11 +151,11 @@ const save = () =>
           v-model="wanted"
           class="plain-input"
           type="search"
-          :aria-label="`Where does this ${objectName} belong?`"
-          :placeholder="`Where does this ${objectName} belong?`"
+          :aria-label="t`Where does this ${objectName} belong?`"
+          :placeholder="t`Where does this ${objectName} belong?`"
         />
         <span v-if="wanted.trim()" role="status">{{
-          lies.length ? `${wanted.trim()} lies in ${lies.join(", ")}` : `${wanted.trim()} lies in no collection`
+          lies.length ? t`${wanted.trim()} lies in ${lies.join(", ")}` : t`${wanted.trim()} lies in no collection`
         }}</span>
       </div>
     </template>

@@ -11,6 +11,7 @@ import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import Probe from "./Probe.vue";
+import { t } from "@/texts/sentences";
 
 const can = useCan();
 const props = defineProps<{ client: string }>();
@@ -94,7 +95,7 @@ defineExpose({ put });
         v-model="operation"
         :options="operations"
         label="Operation to explain"
-        :placeholder="resource ? 'Operation' : 'Choose a resource first'"
+        :placeholder="resource ? t`Operation` : t`Choose a resource first`"
         :disabled="!resource"
       />
       <input
@@ -102,15 +103,15 @@ defineExpose({ put });
         v-model.lazy="object"
         class="plain-input"
         type="search"
-        :aria-label="`To this ${catalogue?.object_name}`"
-        :placeholder="`to any ${catalogue?.object_name}, or this one`"
+        :aria-label="t`To this ${catalogue?.object_name}`"
+        :placeholder="t`to any ${catalogue?.object_name}, or this one`"
       />
     </div>
     <div class="row">
       <label class="way"><input v-model="kind" type="radio" value="application" name="explain-kind" /> as itself</label>
       <label class="way"><input v-model="kind" type="radio" value="delegated" name="explain-kind" /> for a person</label>
       <button type="button" class="link-button small" :aria-expanded="withToken" @click="((withToken = !withToken), (token = ''))">
-        {{ withToken ? "without the token" : "judge a token too" }}
+        {{ withToken ? t`without the token` : t`judge a token too` }}
       </button>
       <RouterLink :to="{ name: 'token' }" class="small">read a token</RouterLink>
     </div>
@@ -124,20 +125,20 @@ defineExpose({ put });
     <ProblemNote v-if="error" :error="error" />
     <template v-if="data && operation">
       <p class="verdict" role="status">
-        <StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? 'Allowed' : 'Refused'" />{{ " " }}
+        <StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? t`Allowed` : t`Refused`" />{{ " " }}
         <code>{{ data.operation }}</code><template v-if="data.person"> for {{ data.person }}</template
         ><template v-if="data.object"> to {{ data.object }}</template>
       </p>
       <ol class="checks">
         <li v-for="check in data.checks" :key="check.name" :class="{ failed: !check.passed && check.decides }">
-          <span class="tick" :aria-label="check.passed ? 'passed' : check.decides ? 'failed' : 'note'">{{
+          <span class="tick" :aria-label="check.passed ? t`passed` : check.decides ? t`failed` : t`note`">{{
             check.passed ? "✓" : check.decides ? "✗" : "·"
           }}</span>
           <span class="soft name">{{ check.name }}</span>{{ " " }}
           <span
             >{{ check.evidence }}
             <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{
-              check.name.startsWith("token") || check.name === "tokens-revoked" ? "its token requests" : "look there"
+              check.name.startsWith("token") || check.name === "tokens-revoked" ? t`its token requests` : t`look there`
             }}</RouterLink></span
           >
         </li>
@@ -151,7 +152,7 @@ defineExpose({ put });
               v-if="step.kind === 'consent' && first('consent')"
               size="small"
               @click="router.push({ name: 'consent', params: { id: client } })"
-              >{{ can("consent.grant") ? "Look and decide" : "See what it would make possible" }}</NButton
+              >{{ can("consent.grant") ? t`Look and decide` : t`See what it would make possible` }}</NButton
             >
             <NButton v-if="step.kind === 'ask' && can('asks.add')" size="small" @click="$emit('ask')">Ask</NButton>
             <NButton v-if="step.kind === 'issue-secret' && can('credentials.issue')" size="small" @click="$emit('issue')"

@@ -10,6 +10,7 @@ import MoreRows from "@/ui/MoreRows.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { acting, figure } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ resource: Schemas["Resource"] }>();
 const operation = ref<string | null>(null);
@@ -60,13 +61,13 @@ async function exported(cursor: string | undefined) {
         v-model.lazy="object"
         class="plain-input"
         type="search"
-        :aria-label="`To this ${resource.object_name}`"
-        :placeholder="`to any ${resource.object_name}, or to this one`"
+        :aria-label="t`To this ${resource.object_name}`"
+        :placeholder="t`to any ${resource.object_name}, or to this one`"
       />
     </div>
     <ProblemNote v-if="error" :error="error" />
     <template v-if="shown && operation">
-      <p v-if="shown.object" class="soft">{{ shown.object }} lies in {{ shown.object_in.join(", ") || "no collection" }}.</p>
+      <p v-if="shown.object" class="soft">{{ shown.object }} lies in {{ shown.object_in.join(", ") || t`no collection` }}.</p>
       <div class="sides">
         <table class="log">
           <caption class="visually-hidden">

@@ -10,6 +10,7 @@ import { useAttempt } from "@/ui/use/attempt";
 import ClaimTable from "@/ui/ClaimTable.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; question: Question }>();
 const asItself = computed(() => props.question.kind === "application");
@@ -63,16 +64,16 @@ async function probe(): Promise<void> {
     />
     <span class="soft small">{{
       asItself && own
-        ? "Asks the token endpoint as anyone would. The secret is not kept; only what reads is called."
+        ? t`Asks the token endpoint as anyone would. The secret is not kept; only what reads is called.`
         : asItself
-          ? "With a token that serves the probe alone: all is checked, nothing is done."
-          : "With a token for this person that serves the probe alone: they need not sign in, and nothing is done."
+          ? t`With a token that serves the probe alone: all is checked, nothing is done.`
+          : t`With a token for this person that serves the probe alone: they need not sign in, and nothing is done.`
     }}</span>
   </form>
   <ProblemNote v-if="error" :error="error" />
   <div v-if="found" class="found stack" role="status">
     <p class="verdict">
-      <StateWord :tone="found.works ? 'live' : 'broken'" :word="found.works ? 'Works' : 'Does not work'" />
+      <StateWord :tone="found.works ? 'live' : 'broken'" :word="found.works ? t`Works` : t`Does not work`" />
       {{ found.verdict.replace(/^It (works|does not work)\. /, "") }}
     </p>
     <p v-if="found.call">

@@ -10,6 +10,7 @@ import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { acting, count } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ resource?: Schemas["Resource"] }>();
 const emit = defineEmits<{ done: [name: string] }>();
@@ -53,7 +54,7 @@ function body(): Schemas["ResourceSent"] | null {
   try {
     return JSON.parse(text.value) as Schemas["ResourceSent"];
   } catch (problem) {
-    broken.value = `The text is not JSON: ${(problem as Error).message}`;
+    broken.value = t`The text is not JSON: ${(problem as Error).message}`;
     return null;
   }
 }
@@ -76,7 +77,7 @@ const look = () =>
   );
 const { rows, undecided, header, saving } = useMeanwhile<Schemas["Resource"]>(
   props.resource,
-  () => [{ label: "Resource", read: asText, mine: () => text.value, take: (state) => (text.value = asText(state)) }],
+  () => [{ label: t`Resource`, read: asText, mine: () => text.value, take: (state) => (text.value = asText(state)) }],
   () => must(api.GET("/api/v1/directories/{directory}/resources/{name}", { params: params.value })),
 );
 const publish = () =>
@@ -111,17 +112,17 @@ async function draft(event: Event): Promise<void> {
     );
     text.value = JSON.stringify({ ...(JSON.parse(text.value) as object), operations: made.operations }, null, 2);
   } catch (problem) {
-    if (problem instanceof SyntaxError) broken.value = "The file is not JSON.";
+    if (problem instanceof SyntaxError) broken.value = t`The file is not JSON.`;
     else error.value = problem;
   }
 }
 const PARTS = [
-  ["operations_added", "Operations added"],
-  ["operations_gone", "Operations gone"],
-  ["operations_changed", "Operations changed"],
-  ["permissions_added", "Permissions added"],
-  ["permissions_gone", "Permissions gone"],
-  ["permissions_changed", "Permissions changed"],
+  ["operations_added", t`Operations added`],
+  ["operations_gone", t`Operations gone`],
+  ["operations_changed", t`Operations changed`],
+  ["permissions_added", t`Permissions added`],
+  ["permissions_gone", t`Permissions gone`],
+  ["permissions_changed", t`Permissions changed`],
 ] as const;
 </script>
 
@@ -129,7 +130,7 @@ const PARTS = [
   <form class="card stack" @submit.prevent="look">
     <TextField v-if="!resource" v-model="name" label="Short name" hint="lower-case words joined by hyphens; it stays" :longest="40" />
     <label class="field"
-      >{{ resource ? `${resource.title} as text` : "The resource as text" }}
+      >{{ resource ? t`${resource.title} as text` : t`The resource as text` }}
       <span class="hint"
         >operations (method and path, effect read, write or control, data_class open, internal, personal or restricted) and the permissions
         that unlock them</span
@@ -144,7 +145,7 @@ const PARTS = [
     <Meanwhile v-model="rows" />
     <ProblemNote v-if="error" :error="error" />
     <template v-if="change">
-      <h2>{{ change.new ? "A new resource" : "What would change" }}</h2>
+      <h2>{{ change.new ? t`A new resource` : t`What would change` }}</h2>
       <dl class="facts">
         <template v-for="[part, label] in PARTS" :key="part"
           ><template v-if="change[part].length"
@@ -179,8 +180,7 @@ const PARTS = [
         </tbody>
       </table>
       <p v-if="!change.new" class="soft">
-        For {{ count(change.untouched, "other client") }} that {{ change.untouched === 1 ? "holds" : "hold" }} something here nothing
-        changes.
+        For {{ count(change.untouched, "other client that holds", "other clients that hold") }} something here nothing changes.
       </p>
       <ul v-if="change.wider?.length" class="waits">
         <li v-for="words in change.wider" :key="words">{{ words }}</li>

@@ -8,6 +8,8 @@ import { useReach } from "@/api/reads/resources";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { plural } from "@/ui/use/words";
+import { noted, t } from "@/texts/sentences";
+import type { Tone } from "@/ui/use/states";
 
 const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
 const places = computed(() => props.resources.filter((place) => place.object_name && place.resource !== "jamb"));
@@ -20,8 +22,8 @@ const sheet = computed(() => (data.value?.resource === resource.value ? data.val
 const bounded = computed(() => (sheet.value?.operations ?? []).filter((one) => one.lines));
 const free = computed(() => (sheet.value?.operations ?? []).filter((one) => !one.lines));
 const lines = computed(() => bounded.value[0]?.lines ?? []);
-const tones = { yes: "live", no: "gone", "in part": "wait" } as const;
-const tone = (verdict: string) => tones[verdict as keyof typeof tones] ?? "gone";
+const tones: Record<string, Tone> = { [noted("yes")]: "live", [noted("no")]: "gone", [noted("in part")]: "wait" };
+const tone = (verdict: string): Tone => tones[verdict] ?? "gone";
 
 const wanted = ref("");
 const tried = ref<Schemas["ReachSheet"] | null>(null);
@@ -62,7 +64,7 @@ async function test(): Promise<void> {
     <ProblemNote v-if="error" :error="error" />
     <template v-if="sheet">
       <p v-if="!sheet.live"><StateWord tone="gone" word="disabled" />: nothing is possible.</p>
-      <div v-if="lines.length" class="scroll" tabindex="0" role="region" :aria-label="`What it can touch at ${sheet.title}`">
+      <div v-if="lines.length" class="scroll" tabindex="0" role="region" :aria-label="t`What it can touch at ${sheet.title}`">
         <table class="log">
           <thead>
             <tr>
@@ -78,7 +80,7 @@ async function test(): Promise<void> {
               </td>
               <td class="num">{{ line.objects }}</td>
               <td v-for="one in bounded" :key="one.operation">
-                <StateWord :tone="tone(one.lines?.[at]?.verdict ?? 'no')" :word="one.lines?.[at]?.verdict ?? 'no'" />
+                <StateWord :tone="tone(one.lines?.[at]?.verdict ?? 'no')" :word="t(one.lines?.[at]?.verdict ?? 'no')" />
               </td>
             </tr>
           </tbody>
@@ -86,7 +88,7 @@ async function test(): Promise<void> {
       </div>
       <ul class="small">
         <li v-for="one in [...bounded, ...free]" :key="one.operation">
-          <strong>{{ one.title }}</strong>: {{ one.possible ? one.why : "no"
+          <strong>{{ one.title }}</strong>: {{ one.possible ? one.why : t`no`
           }}<template v-if="one.lines && one.possible && one.uncollected">, and what lies in no collection</template>
         </li>
       </ul>
@@ -95,19 +97,19 @@ async function test(): Promise<void> {
           v-model="wanted"
           class="plain-input"
           type="search"
-          :aria-label="`One ${sheet.object_name} to test`"
-          :placeholder="`One ${sheet.object_name}`"
+          :aria-label="t`One ${sheet.object_name} to test`"
+          :placeholder="t`One ${sheet.object_name}`"
         />
         <button type="submit" class="link-button" :disabled="!wanted.trim()">Test it</button>
       </form>
       <ProblemNote v-if="failed" :error="failed" />
       <div v-if="tried" role="status">
         <p>
-          <code>{{ tried.object }}</code> lies in {{ tried.object_in.join(", ") || "no collection" }}.
+          <code>{{ tried.object }}</code> lies in {{ tried.object_in.join(", ") || t`no collection` }}.
         </p>
         <ul>
           <li v-for="one in tried.decisions" :key="one.operation">
-            <StateWord :tone="one.allowed ? 'live' : 'broken'" :word="one.allowed ? 'yes' : 'no'" /> {{ one.title }}
+            <StateWord :tone="one.allowed ? 'live' : 'broken'" :word="one.allowed ? t`yes` : t`no`" /> {{ one.title }}
             <span class="soft small">{{ one.why }}</span>
           </li>
         </ul>

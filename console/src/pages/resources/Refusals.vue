@@ -6,6 +6,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { whole } from "@/ui/use/export";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string }>();
 defineEmits<{ explain: [resource: string, operation: string, object: string, kind: string] }>();
@@ -13,11 +14,11 @@ defineEmits<{ explain: [resource: string, operation: string, object: string, kin
 const MOST = 20;
 const { data, error, isLoading, refetch } = useRefusals(() => props.client);
 const WORDS: Record<string, string> = {
-  reach: "out of reach",
-  insufficient_scope: "permission missing",
-  withdrawn: "permission withdrawn",
-  revoked: "token revoked",
-  "no-revocations": "revocations not known yet",
+  reach: t`out of reach`,
+  insufficient_scope: t`permission missing`,
+  withdrawn: t`permission withdrawn`,
+  revoked: t`token revoked`,
+  "no-revocations": t`revocations not known yet`,
 };
 </script>
 

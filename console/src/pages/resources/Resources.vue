@@ -17,6 +17,8 @@ import Collections from "./Collections.vue";
 import Publish from "./Publish.vue";
 import Holders from "./Holders.vue";
 import { useTitle } from "@/ui/use/title";
+import { t } from "@/texts/sentences";
+import { listed } from "@/texts/listed";
 
 const route = useRoute();
 const router = useRouter();
@@ -32,7 +34,7 @@ watch(
   { immediate: true },
 );
 const shown = computed(() => (catalogue.value?.name === name.value ? catalogue.value : undefined));
-useTitle("Resource", () => shown.value?.title);
+useTitle(t`Resource`, () => shown.value?.title);
 const editing = ref("");
 watch(name, () => (editing.value = editing.value === "new" ? "new" : ""));
 function published(made: string): void {
@@ -81,7 +83,7 @@ const {
   (one) => `${one.name} ${one.title}`,
 );
 const mark = (operation: string, permission: { unlocks: string[]; opens: string[] }) =>
-  permission.unlocks.includes(operation) ? "unlocks" : permission.opens.includes(operation) ? "implied" : "";
+  permission.unlocks.includes(operation) ? t`unlocks` : permission.opens.includes(operation) ? t`implied` : "";
 </script>
 
 <template>
@@ -91,10 +93,10 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         v-if="shown && shown.name !== 'jamb'"
         :aria-expanded="editing === 'change'"
         @click="editing = editing === 'change' ? '' : 'change'"
-        >{{ editing === "change" ? "Cancel" : `Change ${shown.title}` }}</NButton
+        >{{ editing === "change" ? t`Cancel` : t`Change ${shown.title}` }}</NButton
       >
       <NButton :aria-expanded="editing === 'new'" @click="editing = editing === 'new' ? '' : 'new'">{{
-        editing === "new" ? "Cancel" : "Publish a resource"
+        editing === "new" ? t`Cancel` : t`Publish a resource`
       }}</NButton>
     </template>
   </PageHead>
@@ -126,7 +128,7 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         :found="found"
         :all="shown.operations.length"
       />
-      <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
+      <div class="scroll" tabindex="0" role="region" :aria-label="t`Operations of ${shown.title} by permission`">
         <table class="log">
           <thead>
             <tr>
@@ -147,8 +149,8 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
               <th scope="row">
                 {{ operation.title }} <code class="request">{{ operation.method }} {{ operation.path }}</code>
               </th>
-              <td>{{ operation.effect }}</td>
-              <td>{{ operation.data_class }}</td>
+              <td>{{ listed(operation.effect) }}</td>
+              <td>{{ listed(operation.data_class) }}</td>
               <td class="num">{{ operation.weight }}</td>
               <td v-if="many" class="openers">
                 <code v-for="one in openers(operation.name).slice(0, NAMES)" :key="one.name">{{ one.name }}</code>

@@ -5,6 +5,7 @@ import { type Schemas } from "@/api/client";
 import { type Question } from "@/api/reads/resources";
 import Choose from "@/ui/forms/Choose.vue";
 import Probe from "./Probe.vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
 const chosen = ref<string | null>(null);
@@ -44,8 +45,8 @@ const question = computed<Question | null>(() => {
         v-model.lazy="object"
         class="plain-input"
         type="search"
-        :aria-label="`To this ${needs}`"
-        :placeholder="`to which ${needs}?`"
+        :aria-label="t`To this ${needs}`"
+        :placeholder="t`to which ${needs}?`"
       />
     </div>
     <Probe v-if="!needs || question.object" :client="client" :question="question" />

@@ -5,6 +5,7 @@ import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import { ago, day } from "@/ui/use/times";
 import { figure } from "@/ui/use/words";
+import { tag } from "@/texts/sentences";
 
 const props = defineProps<{ weeks: Schemas["WeekOfEndings"][]; overlaps: Schemas["Overlap"][]; overlapsInAll: number; at: number }>();
 const WIDTH = 1080;
@@ -53,7 +54,7 @@ const months = computed(() => {
     const start = new Date(first.getFullYear(), first.getMonth() + 1 + place, 1);
     return {
       x: ((start.getTime() - props.at) / (WEEKS * WEEK)) * WIDTH,
-      label: start.toLocaleString("en-GB", { month: "short" }) + (start.getMonth() === 0 ? ` ${start.getFullYear()}` : ""),
+      label: start.toLocaleString(tag(), { month: "short" }) + (start.getMonth() === 0 ? ` ${start.getFullYear()}` : ""),
     };
   });
 });

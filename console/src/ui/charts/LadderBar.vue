@@ -1,12 +1,13 @@
 <script setup lang="ts">
 // Asked, granted, used in one line: three bars on one scale, and the numbers.
 import { computed } from "vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ asked: number; granted: number; used: number }>();
 const WIDTH = 44;
 const most = computed(() => Math.max(props.asked, props.granted, 1));
 const length = (count: number) => (WIDTH * count) / most.value;
-const said = computed(() => `${props.asked} asked, ${props.granted} granted, ${props.used} used`);
+const said = computed(() => t`${props.asked} asked, ${props.granted} granted, ${props.used} used`);
 </script>
 
 <template>

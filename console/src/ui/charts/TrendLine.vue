@@ -2,6 +2,7 @@
 // How a share went, day by day: a line over a base, first and last day beneath.
 import { computed } from "vue";
 import { day } from "@/ui/use/times";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{
   points: { day: string; share: number | null }[];
@@ -22,8 +23,8 @@ const line = computed(() => {
 const said = computed(() => {
   const [first, last] = [known.value[0], known.value.at(-1)];
   return first && last
-    ? `${props.label}: ${Math.round(100 * first.share)} % on ${day(first.day)}, ${Math.round(100 * last.share)} % on ${day(last.day)}`
-    : `${props.label}: not known yet`;
+    ? t`${props.label}: ${Math.round(100 * first.share)} % on ${day(first.day)}, ${Math.round(100 * last.share)} % on ${day(last.day)}`
+    : t`${props.label}: not known yet`;
 });
 </script>
 

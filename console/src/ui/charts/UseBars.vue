@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // Calls a day over the last thirty days, today at the right.
 import { computed } from "vue";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ calls: number[] }>();
 const most = computed(() => Math.max(...props.calls, 1));
@@ -9,7 +10,7 @@ const bars = computed(() => props.calls.map((one, place) => ({ x: place * 4, hei
 </script>
 
 <template>
-  <svg :width="calls.length * 4" height="20" role="img" :aria-label="`${total} calls in the last ${calls.length} days`">
+  <svg :width="calls.length * 4" height="20" role="img" :aria-label="t`${total} calls in the last ${calls.length} days`">
     <line x1="0" :x2="calls.length * 4" y1="19.5" y2="19.5" />
     <rect v-for="(bar, place) in bars" :key="place" :x="bar.x" :y="19 - bar.height" width="3" :height="bar.height" />
   </svg>

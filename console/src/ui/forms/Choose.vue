@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // One choice from a short list: the browser's own, which every keyboard and screen reader knows.
+import { t } from "@/texts/sentences";
 defineProps<{ options: { label: string; value: string }[]; label: string; placeholder?: string; disabled?: boolean }>();
 const value = defineModel<string | null>({ required: true });
 </script>
@@ -12,7 +13,7 @@ const value = defineModel<string | null>({ required: true });
     :value="value ?? ''"
     @change="value = ($event.target as HTMLSelectElement).value || null"
   >
-    <option value="">{{ placeholder ?? "Choose" }}</option>
+    <option value="">{{ placeholder ?? t`Choose` }}</option>
     <option v-for="one in options" :key="one.value" :value="one.value">{{ one.label }}</option>
   </select>
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // Look for some of a long list; what is not shown is counted, and how to come to it is said.
 import { figure } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 defineProps<{ label: string; shown: number; found: number; all: number }>();
 const wanted = defineModel<string>({ required: true });
@@ -21,7 +22,7 @@ const wanted = defineModel<string>({ required: true });
     <span role="status" class="soft small">
       <template v-if="!found">Nothing matches.</template>
       <template v-else-if="found > shown"
-        >The first {{ figure(shown) }} of {{ figure(found) }}{{ wanted ? " that match" : "" }}: type more to find the others.</template
+        >The first {{ figure(shown) }} of {{ figure(found) }}{{ wanted ? t` that match` : "" }}: type more to find the others.</template
       >
       <template v-else>{{ figure(found) }} of {{ figure(all) }}</template>
     </span>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Look for some of a list that the service pages: it looks a moment after one typed.
 import { useTyped } from "@/ui/use/typed";
-import { figure } from "@/ui/use/words";
+import { count } from "@/ui/use/words";
 
 defineProps<{ label: string; shown: number; total: number | null }>();
 const word = defineModel<string>({ required: true });
@@ -14,7 +14,7 @@ const { wanted, typed } = useTyped(() => word.value, say);
     <input v-model="wanted" class="plain-input" type="search" :aria-label="label" :placeholder="label" maxlength="100" @input="typed" />
     <span role="status" class="soft small">
       <template v-if="word && !shown">Nothing matches.</template>
-      <template v-else-if="word && total !== null">{{ figure(total) }} {{ total === 1 ? "matches" : "match" }}</template>
+      <template v-else-if="word && total !== null">{{ count(total, "matches", "match") }}</template>
     </span>
   </form>
 </template>

@@ -22,6 +22,7 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import ClientLogo from "@/ui/ClientLogo.vue";
 import { count } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ client: Schemas["Client"] }>();
 const change = defineModel<LogoChange>({ required: true });
@@ -34,12 +35,12 @@ function choose(): void {
   if (!chosen) return;
   fault.value = "";
   if (chosen.size > LARGEST) {
-    fault.value = `This file has ${count(chosen.size, "byte")}; at most ${count(LARGEST, "byte")} are taken. Scale the picture down.`;
+    fault.value = t`This file has ${count(chosen.size, "byte")}; at most ${count(LARGEST, "byte")} are taken. Scale the picture down.`;
     return;
   }
   const reader = new FileReader();
   reader.onload = () => (change.value = { name: chosen.name, bytes: String(reader.result).split(",")[1] ?? "" });
-  reader.onerror = () => (fault.value = "This file cannot be read. Choose it again.");
+  reader.onerror = () => (fault.value = t`This file cannot be read. Choose it again.`);
   reader.readAsDataURL(chosen);
 }
 function clear(to: LogoChange): void {
@@ -61,7 +62,7 @@ function clear(to: LogoChange): void {
       <ClientLogo v-if="held" :logo="client.logo" />
       <input id="logo-file" ref="file" type="file" accept="image/png,image/jpeg,image/webp" @change="choose" />
       <NButton v-if="held" size="small" @click="clear(NONE)">Take it off</NButton>
-      <NButton v-else-if="change" size="small" @click="clear(KEEP)">{{ change.bytes ? "Choose none" : "Keep it" }}</NButton>
+      <NButton v-else-if="change" size="small" @click="clear(KEEP)">{{ change.bytes ? t`Choose none` : t`Keep it` }}</NButton>
     </div>
     <p v-if="change && !change.bytes" class="small" role="status">It is taken off when you save.</p>
     <p v-if="fault" class="small" role="alert">{{ fault }}</p>

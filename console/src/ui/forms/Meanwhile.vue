@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // What somebody else changed while one was editing, beside one's own.
 import type { Row } from "@/ui/use/meanwhile";
+import { t } from "@/texts/sentences";
 
 const rows = defineModel<Row[]>({ required: true });
 </script>
@@ -24,13 +25,13 @@ const rows = defineModel<Row[]>({ required: true });
           <th scope="row">{{ row.label }}</th>
           <template v-if="row.taken">
             <td class="free soft">you changed nothing here</td>
-            <td class="free said">{{ row.theirs || "nothing" }} <span class="soft">(stays)</span></td>
+            <td class="free said">{{ row.theirs || t`nothing` }} <span class="soft">(stays)</span></td>
           </template>
           <template v-else>
             <td v-for="side in ['mine', 'theirs'] as const" :key="side" class="free">
               <label class="said">
                 <input v-model="row.choice" type="radio" :name="`meanwhile-${row.label}`" :value="side" />
-                <span>{{ row[side] || "nothing" }}</span>
+                <span>{{ row[side] || t`nothing` }}</span>
               </label>
             </td>
           </template>

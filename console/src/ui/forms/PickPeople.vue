@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/client";
 import { readPeople } from "@/api/reads/directory";
 import { can } from "@/api/session";
 import { byArrows } from "@/ui/page/arrows";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{
   label: string;
@@ -102,10 +103,10 @@ async function first(): Promise<void> {
     <div>
       <label :for="id">{{ label }}</label> <span v-if="hint" class="hint">{{ hint }}</span>
     </div>
-    <ul v-if="chosen.length" class="row chips" :aria-label="`${label} chosen`">
+    <ul v-if="chosen.length" class="row chips" :aria-label="t`${label} chosen`">
       <li v-for="login in chosen" :key="login">
         {{ name(login) }}
-        <button type="button" :aria-label="`Remove ${name(login)}`" @click="chosen = chosen.filter((one) => one !== login)">×</button>
+        <button type="button" :aria-label="t`Remove ${name(login)}`" @click="chosen = chosen.filter((one) => one !== login)">×</button>
       </li>
     </ul>
     <div v-if="unlisted && open" class="row typed">
@@ -138,7 +139,7 @@ async function first(): Promise<void> {
         + {{ one.name }}
       </button>
     </div>
-    <p v-else-if="!unlisted && open" class="soft small">{{ found ? "Nobody of that name" : "Reading …" }}</p>
+    <p v-else-if="!unlisted && open" class="soft small">{{ found ? t`Nobody of that name` : t`Reading …` }}</p>
   </div>
 </template>
 

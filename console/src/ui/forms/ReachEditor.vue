@@ -7,6 +7,7 @@ import { useCollections } from "@/api/reads/resources";
 import FindSome from "@/ui/forms/FindSome.vue";
 import { useSome } from "@/ui/use/some";
 import { figure, plural } from "@/ui/use/words";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ resource: string; label: string }>();
 const reach = defineModel<ReachChoice>({ required: true });
@@ -14,8 +15,8 @@ const { data } = useCollections(() => props.resource);
 const id = useId();
 const WAYS = [
   ["everywhere", "everywhere"],
-  ["only", "only in"],
-  ["all-but", "all but"],
+  ["only", t`only in`],
+  ["all-but", t`all but`],
 ] as const;
 const what = computed(() => plural(data.value?.object_name || "object"));
 const chosen = computed(() => new Set(reach.value.collections));
@@ -63,8 +64,8 @@ function flip(path: string, on: boolean): void {
       >
       <span class="soft small" role="status">{{
         reach.kind !== "everywhere" && !chosen.size
-          ? "choose at least one collection"
-          : `${figure(covered)} of ${figure(data.objects)} ${what}`
+          ? t`choose at least one collection`
+          : t`${figure(covered)} of ${figure(data.objects)} ${what}`
       }}</span>
     </div>
     <template v-if="reach.kind !== 'everywhere'">

@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { computed, nextTick, ref } from "vue";
 import { useRoute } from "vue-router";
 import { filterOf, useSavedFilters } from "@/api/saved-filters";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ list: string }>();
 const route = useRoute();
@@ -32,7 +33,7 @@ function keep(): void {
     <span v-if="saved.length" class="soft small">Saved filters</span>
     <span v-for="one in saved" :key="one.name" class="one">
       <RouterLink :to="{ query: one.query }" :aria-current="same(one.query) ? 'true' : undefined">{{ one.name }}</RouterLink>
-      <button type="button" :aria-label="`Forget the filter ${one.name}`" @click="forget(one.name)">×</button>
+      <button type="button" :aria-label="t`Forget the filter ${one.name}`" @click="forget(one.name)">×</button>
     </span>
     <template v-if="unsaved">
       <button v-if="!naming" type="button" class="link-button small" @click="begin">Save this filter</button>

@@ -1,4 +1,5 @@
 // A program's User-Agent header in words: its name and what it runs on, of those that people use.
+import { t } from "@/texts/sentences";
 const PROGRAMS: [RegExp, string][] = [
   [/Edg\/(\d+)/, "Edge"],
   [/OPR\/(\d+)/, "Opera"],
@@ -22,5 +23,5 @@ export function agentWords(header: string): string {
     const system = SYSTEMS.find(([known]) => known.test(header))?.[1];
     return `${name} ${found[1]}${system ? `, ${system}` : ""}`;
   }
-  return header.slice(0, 40) || "not known";
+  return header.slice(0, 40) || t`not known`;
 }

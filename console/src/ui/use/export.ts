@@ -3,6 +3,7 @@ import { type MaybeRefOrGetter, computed, ref, toValue } from "vue";
 import { ApiError, problemFrom } from "@/api/problems";
 import { save } from "./save";
 import { figure } from "./words";
+import { t } from "@/texts/sentences";
 
 export interface Page<T> {
   items: T[];
@@ -81,7 +82,9 @@ export function useExport<T>(name: MaybeRefOrGetter<string>, read: (cursor: stri
       running.value = false;
     }
   }
-  const progress = computed(() => (running.value ? `${figure(done.value)}${total.value ? ` of ${figure(total.value)}` : ""} read …` : ""));
+  const progress = computed(() =>
+    running.value ? t`${figure(done.value)}${total.value ? t` of ${figure(total.value)}` : ""} read …` : "",
+  );
   return { run, running, progress, error };
 }
 
@@ -89,8 +92,8 @@ const tooMany = () =>
   new ApiError(
     problemFrom(
       {
-        detail: `There are more than ${figure(MOST_ROWS)} of them: nothing was saved.`,
-        next_step: "Filter the list first, or take it by the command line.",
+        detail: t`There are more than ${figure(MOST_ROWS)} of them: nothing was saved.`,
+        next_step: t`Filter the list first, or take it by the command line.`,
       },
       413,
     ),

@@ -1,3 +1,5 @@
+import { noted, t } from "@/texts/sentences";
+
 // Which tone a state of the service has on the page.
 export type Tone = "live" | "wait" | "broken" | "gone";
 
@@ -9,14 +11,15 @@ export const credentialTone: Record<string, Tone> = {
   disabled: "wait",
   withdrawn: "gone",
 };
-export const credentialWord: Record<string, string> = {
-  coming: "starts later",
-  live: "live",
-  expiring: "expires soon",
-  expired: "expired",
-  disabled: "disabled",
-  withdrawn: "withdrawn",
+const CREDENTIALS: Record<string, string> = {
+  coming: noted("starts later"),
+  live: noted("live"),
+  expiring: noted("expires soon"),
+  expired: noted("expired"),
+  disabled: noted("disabled"),
+  withdrawn: noted("withdrawn"),
 };
+export const credentialWord = (state: string): string => t(CREDENTIALS[state] ?? state);
 export const handoverTone: Record<string, Tone> = {
   waiting: "wait",
   opened: "live",
@@ -24,11 +27,12 @@ export const handoverTone: Record<string, Tone> = {
   locked: "broken",
   withdrawn: "gone",
 };
-export const handoverWord: Record<string, string> = {
-  waiting: "not opened yet",
-  opened: "opened",
-  expired: "ran out",
-  locked: "locked: wrong passphrases",
-  withdrawn: "taken back",
+const HANDOVERS: Record<string, string> = {
+  waiting: noted("not opened yet"),
+  opened: noted("opened"),
+  expired: noted("ran out"),
+  locked: noted("locked: wrong passphrases"),
+  withdrawn: noted("taken back"),
 };
+export const handoverWord = (state: string): string => t(HANDOVERS[state] ?? state);
 export const severityTone: Record<string, Tone> = { high: "broken", medium: "wait", low: "gone" };

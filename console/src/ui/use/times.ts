@@ -1,9 +1,8 @@
 // Times as people say them. Formatters are made once: they are slow to make.
 import { ref } from "vue";
-import { say, spoken } from "@/texts";
+import { say } from "@/texts";
+import { noted, tag } from "@/texts/sentences";
 
-// English as it is written where the day stands before the month.
-const tag = (): string => (spoken.value === "en" ? "en-GB" : spoken.value);
 const relative: Partial<Record<string, Intl.RelativeTimeFormat>> = {};
 
 /** How times are shown: how long ago, or as of the clock, of this computer or UTC. Each reader's own. */
@@ -13,9 +12,9 @@ const KEPT = "jamb-times";
 const chosen = localStorage.getItem(KEPT) as Shown;
 export const shown = ref<Shown>(ORDER.includes(chosen) ? chosen : "ago");
 export const NEXT: Record<Shown, string> = {
-  ago: "Show exact times",
-  clock: "Show times in UTC",
-  utc: "Show how long ago",
+  ago: noted("Show exact times"),
+  clock: noted("Show times in UTC"),
+  utc: noted("Show how long ago"),
 };
 export function showNext(): void {
   shown.value = ORDER[(ORDER.indexOf(shown.value) + 1) % ORDER.length]!;

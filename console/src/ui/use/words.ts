@@ -1,22 +1,20 @@
 import type { Schemas } from "@/api/client";
+import { plural } from "@/texts/plural";
+import { counted, t, tag } from "@/texts/sentences";
 // Words that several pages share.
-const numbers = new Intl.NumberFormat("en-GB");
-/** A number with its thousands apart. */
-export const figure = (many: number): string => numbers.format(many);
+const numbers: Partial<Record<string, Intl.NumberFormat>> = {};
+/** A number with its thousands apart; `digits`: so many behind the point at most. */
+export const figure = (many: number, digits = 3): string =>
+  (numbers[`${tag()} ${digits}`] ??= new Intl.NumberFormat(tag(), { maximumFractionDigits: digits })).format(many);
 /** A share (0 to 1) in percent: what is little is not said to be none, nor what is nearly all to be all. */
 export function percent(share: number): string {
   const whole = Math.round(100 * share);
-  if (whole === 0 && share > 0) return "under 1 %";
-  return whole === 100 && share < 1 ? "over 99 %" : `${whole} %`;
+  if (whole === 0 && share > 0) return t`under 1 %`;
+  return whole === 100 && share < 1 ? t`over 99 %` : t`${whole} %`;
 }
-export const count = (many: number, one: string, more = plural(one)): string => `${figure(many)} ${many === 1 ? one : more}`;
-
-/** What a resource calls several of its objects. */
-export function plural(word: string): string {
-  if (/(s|x|ch|sh)$/.test(word)) return `${word}es`;
-  if (/[^aeiou]y$/.test(word)) return `${word.slice(0, -1)}ies`;
-  return `${word}s`;
-}
+export { plural };
+/** So many things. `one`: what one is called, in English; `more`: what several are. */
+export const count = (many: number, one: string, more = plural(one)): string => counted(many, figure(many), one, more);
 
 // Letters that are written from right to left.
 const FROM_RIGHT = /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc\u{10800}-\u{10fff}\u{1e800}-\u{1efff}]/u;
@@ -24,7 +22,7 @@ const FROM_RIGHT = /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc\u{10800}-\u{10fff}\
 export const isolated = (name: string): string => (FROM_RIGHT.test(name) ? `\u2068${name}\u2069` : name);
 
 export const acting = (kind: string, person = ""): string =>
-  kind === "application" ? "as itself" : person ? `for ${isolated(person)}` : "for whoever is signed in";
+  kind === "application" ? t`as itself` : person ? t`for ${isolated(person)}` : t`for whoever is signed in`;
 
 /** Whether people sign in to a client of this kind by their browser, which is then sent back to it. */
 export const signsIn = (kind: string): boolean => kind === "web" || kind === "browser" || kind === "native";
@@ -63,9 +61,9 @@ export const held = (rows: { permission: string; reach: { words: string } }[]): 
 /** The pages about a client that its users are shown, each with what it is. */
 export function pagesOf(client: { client_uri: string; policy_uri: string; tos_uri: string } | null | undefined): [string, string][] {
   const named: [string, string][] = [
-    ["Home page", client?.client_uri ?? ""],
-    ["Privacy policy", client?.policy_uri ?? ""],
-    ["Terms of use", client?.tos_uri ?? ""],
+    [t`Home page`, client?.client_uri ?? ""],
+    [t`Privacy policy`, client?.policy_uri ?? ""],
+    [t`Terms of use`, client?.tos_uri ?? ""],
   ];
   return named.filter(([, address]) => address);
 }

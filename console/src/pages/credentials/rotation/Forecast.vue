@@ -7,15 +7,16 @@ import { useDirectory } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day } from "@/ui/use/times";
 import { figure } from "@/ui/use/words";
+import { t, tag } from "@/texts/sentences";
 
 const open = ref(false);
 const { data: place } = useDirectory();
 // What was typed; empty: as the policy has it.
 const typed = ref({ secret_default_days: "", key_default_days: "", warn_days: "" });
 const FIELDS = [
-  { name: "secret_default_days", label: "Secret lifetime", most: 3650 },
-  { name: "key_default_days", label: "Key lifetime", most: 3650 },
-  { name: "warn_days", label: "Opened before expiry", most: 365 },
+  { name: "secret_default_days", label: t`Secret lifetime`, most: 3650 },
+  { name: "key_default_days", label: t`Key lifetime`, most: 3650 },
+  { name: "warn_days", label: t`Opened before expiry`, most: 365 },
 ] as const;
 const other = computed<OtherPolicy | null>(() => {
   const said = FIELDS.flatMap(({ name, most }) => {
@@ -37,7 +38,7 @@ const months = computed(() => {
   const begin = (weeks.value ?? []).flatMap((one, at, list) =>
     at && one.begins.slice(0, 7) === list[at - 1]!.begins.slice(0, 7)
       ? []
-      : [{ x: at * WIDE, name: new Date(`${one.begins}T00:00:00Z`).toLocaleString("en-GB", { month: "short", timeZone: "UTC" }) }],
+      : [{ x: at * WIDE, name: new Date(`${one.begins}T00:00:00Z`).toLocaleString(tag(), { month: "short", timeZone: "UTC" }) }],
   );
   // Of a month that ends at once there is no room for its name.
   return begin.filter((one, at) => (begin[at + 1]?.x ?? Infinity) - one.x >= 2 * WIDE);
@@ -62,7 +63,7 @@ const months = computed(() => {
           :width="weeks.length * WIDE"
           :height="TALL + 22"
           role="img"
-          :aria-label="`Rotations by week: ${weeks.map((one) => one.due).join(', ')}`"
+          :aria-label="t`Rotations by week: ${weeks.map((one) => one.due).join(', ')}`"
         >
           <line x1="0" :x2="weeks.length * WIDE" :y1="TALL + 0.5" :y2="TALL + 0.5" />
           <template v-for="(one, at) in weeks" :key="one.begins">

@@ -10,6 +10,8 @@ import { useStale } from "@/api/reads/directory";
 import { save } from "@/ui/use/save";
 import { day } from "@/ui/use/times";
 import { useShownOnce } from "@/ui/use/unsaved";
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 
 type Due = Schemas["Due"];
 type Result = { opened?: Schemas["OpenedRotation"]; failed?: string };
@@ -29,7 +31,7 @@ const saved = ref(false);
 const stale = useStale();
 const opened = computed(() => [...results.value.values()].flatMap((one) => (one.opened ? [one.opened] : [])));
 const secret = computed(() => opened.value.filter((one) => one.issued || one.made));
-useShownOnce(() => (secret.value.length && !(kept.value && saved.value) ? "the new credentials" : null));
+useShownOnce(() => (secret.value.length && !(kept.value && saved.value) ? t`the new credentials` : null));
 
 function tell(one: Due, result: Result): void {
   results.value = new Map(results.value).set(one.credential.id, result);
@@ -56,7 +58,7 @@ async function openSome(some: Due[]): Promise<void> {
       const [done, problem] = [made.get(one.credential.id), refused.get(one.credential.id)];
       if (done) tell(one, { opened: done });
       else if (problem?.type.endsWith("needs-agreement")) await openAlone(one);
-      else tell(one, { failed: problem ? inShort(problemFrom(problem, problem.status)) : "It was not opened" });
+      else tell(one, { failed: problem ? inShort(problemFrom(problem, problem.status)) : t`It was not opened` });
     }
   } catch (problem) {
     // Whose role counts for some clients only may open theirs one by one.
@@ -82,7 +84,7 @@ function keep(): void {
     [
       `# ${one.rotation.client_name}: follows ${one.rotation.old.hint}`,
       ...(one.issued?.sheets ?? []).map((sheet) => sheet.forms.env),
-      ...(one.made ? [one.made.certificate, one.made.private_key, `passphrase ${one.made.passphrase}`] : []),
+      ...(one.made ? [one.made.certificate, one.made.private_key, t`passphrase ${one.made.passphrase}`] : []),
     ].join("\n"),
   );
   save(`rotations-${new Date().toISOString().slice(0, 10)}.txt`, texts.join("\n\n") + "\n");
@@ -98,7 +100,7 @@ async function close(): Promise<void> {
 <template>
   <section class="card stack" aria-labelledby="plan">
     <h2 id="plan">
-      {{ begun ? "Opened" : "The plan" }}
+      {{ begun ? t`Opened` : t`The plan` }}
       <span class="soft small">a credential like the old one is put beside it; the old one is withdrawn when nothing uses it any more</span>
     </h2>
     <table class="log">
@@ -107,7 +109,7 @@ async function close(): Promise<void> {
           <th scope="col">Client</th>
           <th scope="col">Old one</th>
           <th scope="col">Both stand until</th>
-          <th scope="col">{{ begun ? "Result" : "Last used" }}</th>
+          <th scope="col">{{ begun ? t`Result` : t`Last used` }}</th>
         </tr>
       </thead>
       <tbody>
@@ -118,7 +120,7 @@ async function close(): Promise<void> {
           </td>
           <td>{{ day(one.overlap_ends_at) }}</td>
           <td class="free">
-            <template v-if="!begun">{{ one.credential.last_used_at ? day(one.credential.last_used_at) : "never" }}</template>
+            <template v-if="!begun">{{ one.credential.last_used_at ? day(one.credential.last_used_at) : t`never` }}</template>
             <template v-else-if="results.get(one.credential.id)?.opened"
               >✓ followed by <code>{{ results.get(one.credential.id)?.opened?.rotation.new.hint }}</code><template
                 v-if="results.get(one.credential.id)?.opened?.delivered_to?.length"
@@ -141,24 +143,24 @@ async function close(): Promise<void> {
     </fieldset>
     <div v-if="!begun" class="row">
       <NButton @click="emit('closed')">Cancel</NButton
-      ><NButton type="primary" @click="go">Open {{ rows.length }} {{ rows.length === 1 ? "rotation" : "rotations" }}</NButton>
+      ><NButton type="primary" @click="go">Open {{ count(rows.length, "rotation") }}</NButton>
     </div>
     <template v-else-if="!busy">
       <div v-if="secret.length" class="shown-once stack">
         <p>
-          <strong>What is secret, for the only time:</strong> {{ secret.length }} new
-          {{ secret.length === 1 ? "credential" : "credentials" }}. Nobody can show {{ secret.length === 1 ? "it" : "them" }} again.
+          <strong>What is secret, for the only time:</strong> {{ count(secret.length, "new credential") }}.
+          {{ secret.length === 1 ? t`Nobody can show it again.` : t`Nobody can show them again.` }}
         </p>
         <div>
           <NButton type="primary" @click="keep"
-            >{{ saved ? "✓ " : "" }}Save {{ secret.length === 1 ? "it in a file" : "them as one file" }}</NButton
+            >{{ saved ? "✓ " : "" }}{{ secret.length === 1 ? t`Save it in a file` : t`Save them as one file` }}</NButton
           >
         </div>
         <label class="row"><input v-model="kept" type="checkbox" /> I have the file where it belongs</label>
       </div>
       <div>
         <NButton :disabled="secret.length > 0 && !(kept && saved)" @click="close"
-          >Close{{ secret.length ? ": it is gone from here" : "" }}</NButton
+          >Close{{ secret.length ? t`: it is gone from here` : "" }}</NButton
         >
       </div>
     </template>

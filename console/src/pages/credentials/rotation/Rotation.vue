@@ -13,6 +13,8 @@ import { ago, now } from "@/ui/use/times";
 import Forecast from "./Forecast.vue";
 import OpenDue from "./OpenDue.vue";
 import RotationPart from "./RotationPart.vue";
+import { t } from "@/texts/sentences";
+import { count } from "@/ui/use/words";
 
 const route = useRoute();
 const router = useRouter();
@@ -46,12 +48,12 @@ function done(): void {
   <PageHead
     title="Rotation"
     :count="
-      data && open.data.value ? `${more(due.length, hasNextPage)} due, ${more(underWay.length, open.hasNextPage.value)} under way` : ''
+      data && open.data.value ? t`${more(due.length, hasNextPage)} due, ${more(underWay.length, open.hasNextPage.value)} under way` : ''
     "
     lead="Each credential is followed by another before it ends; both are valid until nothing uses the old one"
   >
     <NButton v-if="can('rotations.open') && picked.length && !opening" type="primary" @click="opening = true"
-      >Open {{ picked.length }} {{ picked.length === 1 ? "rotation" : "rotations" }}</NButton
+      >Open {{ count(picked.length, "rotation") }}</NButton
     >
     <template #below>
       <nav class="row switches" aria-label="Due within">
@@ -104,7 +106,7 @@ function done(): void {
                   v-if="can('rotations.open')"
                   type="checkbox"
                   :disabled="opening"
-                  :aria-label="`Choose ${one.client_name}, ${one.credential.hint}`"
+                  :aria-label="t`Choose ${one.client_name}, ${one.credential.hint}`"
                   :checked="chosen.has(one.credential.id)"
                   @change="choose(one.credential.id, ($event.target as HTMLInputElement).checked)"
                 />

@@ -2,6 +2,7 @@
 // The rotations of one part of the page, in the same columns as those of the others.
 import type { Schemas } from "@/api/client";
 import RotationRow from "./RotationRow.vue";
+import { t } from "@/texts/sentences";
 
 defineProps<{ title: string; hint: string; rotations: Schemas["Rotation"][]; late?: boolean; ended?: boolean }>();
 </script>
@@ -17,8 +18,8 @@ defineProps<{ title: string; hint: string; rotations: Schemas["Rotation"][]; lat
           <th scope="col">Client</th>
           <th scope="col">Old → new</th>
           <th scope="col">Who uses the old one</th>
-          <th scope="col">{{ ended ? "How" : "New one first used" }}</th>
-          <th scope="col">{{ ended ? "Ended" : "Overlap ends" }}</th>
+          <th scope="col">{{ ended ? t`How` : t`New one first used` }}</th>
+          <th scope="col">{{ ended ? t`Ended` : t`Overlap ends` }}</th>
           <th scope="col"><span class="visually-hidden">Steps</span></th>
         </tr>
       </thead>

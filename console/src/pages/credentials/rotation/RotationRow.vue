@@ -9,6 +9,7 @@ import { useAttempt } from "@/ui/use/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, full, now } from "@/ui/use/times";
+import { t } from "@/texts/sentences";
 
 const props = defineProps<{ one: Schemas["Rotation"] }>();
 const open = ref(false);
@@ -18,13 +19,13 @@ const reason = ref("");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const ended = computed(() => props.one.ended_at !== null);
-const who = (user: Schemas["User"]) => `${user.user_agent || "a program without a name"} at ${user.address || "an unknown address"}`;
+const who = (user: Schemas["User"]) => t`${user.user_agent || t`a program without a name`} at ${user.address || t`an unknown address`}`;
 const said = computed(() => {
   const [first] = props.one.users;
   if (first)
-    return `${who(first)}, ${ago(first.last_at, now.value)}${props.one.users.length > 1 ? `, and ${props.one.users.length - 1} more` : ""}`;
-  if (props.one.used_since) return `used ${ago(props.one.used_since, now.value)}`;
-  return ended.value ? "–" : "nobody since it was opened";
+    return `${who(first)}, ${ago(first.last_at, now.value)}${props.one.users.length > 1 ? t`, and ${props.one.users.length - 1} more` : ""}`;
+  if (props.one.used_since) return t`used ${ago(props.one.used_since, now.value)}`;
+  return ended.value ? "–" : t`nobody since it was opened`;
 });
 const path = computed(() => ({ directory: directory.value, client: props.one.client_id, rotation: props.one.id }));
 
@@ -52,7 +53,7 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
       </td>
       <td class="free">{{ said }}</td>
       <td class="nowrap">
-        <template v-if="ended">{{ one.state === "closed" ? (one.forced ? "forced" : "done") : "abandoned" }}</template><Moment
+        <template v-if="ended">{{ one.state === "closed" ? (one.forced ? t`forced` : t`done`) : t`abandoned` }}</template><Moment
           v-else
           :at="one.new.first_used_at"
           missing="not seen yet"
@@ -68,10 +69,10 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
           type="button"
           class="link-button"
           :aria-expanded="open"
-          :aria-label="`${open ? 'Close' : 'Steps'} for ${one.client_name}`"
+          :aria-label="t`${open ? t`Close` : t`Steps`} for ${one.client_name}`"
           @click="open = !open"
         >
-          {{ open ? "Close" : "Steps" }}
+          {{ open ? t`Close` : t`Steps` }}
         </button>
       </td>
     </tr>
@@ -112,7 +113,7 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
           <div class="row">
             <NButton size="small" @click="sure = ''">Cancel</NButton
             ><NButton size="small" type="error" ghost :loading="busy" @click="step(sure)">{{
-              sure === "force" ? "Force it" : "Abandon it"
+              sure === "force" ? t`Force it` : t`Abandon it`
             }}</NButton>
           </div>
         </div>
@@ -120,7 +121,7 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
           <template v-if="can('rotations.extend')">
             <label class="row"
               >Extend to
-              <input v-model="days" class="plain-input days" type="number" min="1" :aria-label="`Days from now for ${one.client_name}`" />
+              <input v-model="days" class="plain-input days" type="number" min="1" :aria-label="t`Days from now for ${one.client_name}`" />
               days from now</label
             >
             <NButton size="small" :loading="busy" @click="step('extend')">Extend</NButton>
