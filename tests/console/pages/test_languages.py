@@ -100,5 +100,7 @@ def test_in_another_language_no_page_of_an_administrator_has_english_left(world:
             assert "⟦" in page.inner_text("main"), path
             if "/clients/" in path:
                 open_all(page)
-            left[path] = {word for text in page.evaluate(READ) for word in unmarked(text)} - data
+            words = {word for text in page.evaluate(READ) for word in unmarked(text)} - data
+            # What is long is shown by its beginning.
+            left[path] = {word for word in words if not any(known.startswith(word) for known in data)}
     assert {path: words for path, words in left.items() if words} == {}

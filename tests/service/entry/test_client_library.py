@@ -107,7 +107,8 @@ def test_a_device_is_let_in_for_whoever_types_its_code(world: World) -> None:
     assert client.refresh_token(token).refresh_token != token.refresh_token
 
 
-def test_a_device_of_another_language_is_let_in_too(world: World) -> None:
+@pytest.mark.parametrize("library", ["openid-client", "openid-client-5"])
+def test_a_device_of_another_language_is_let_in_too(world: World, library: str) -> None:
     device = made(world, "device", [], ["berths.view"])
     given = {
         "PATH": os.environ["PATH"],
@@ -116,7 +117,7 @@ def test_a_device_of_another_language_is_let_in_too(world: World) -> None:
         "SCOPE": "openid offline_access berths.view",
         "RESOURCE": BERTHS,
     }
-    script = ROOT / "console" / "tests" / "clients" / "openid-client-device.mjs"
+    script = ROOT / "console" / "tests" / "clients" / f"{library}-device.mjs"
     with (
         subprocess.Popen(
             ["node", script], env=given, text=True, stdout=subprocess.PIPE, stderr=subprocess.PIPE
