@@ -132,7 +132,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         <RouterLink :to="help">Help<span class="visually-hidden"> for this page</span></RouterLink>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
         <button type="button" @click="showNext">{{ t(NEXT[shown]) }}</button>
-        <button type="button" @click="toggleTheme">{{ theme === "dark" ? t`Light` : t`Dark` }} theme</button>
+        <button type="button" @click="toggleTheme">{{ theme === "dark" ? t`Light theme` : t`Dark theme` }}</button>
         <button type="button" @click="leave">
           Sign out<template v-if="current?.others.length"> of {{ current.others.length + 1 }} directories</template>
         </button>

@@ -22,8 +22,17 @@ export function t(words: TemplateStringsArray | string, ...places: unknown[]): s
 /** Mark a text that is said later, by `t`: what a module holds is made before a language is spoken. */
 export const noted = (english: string): string => english;
 
+// A list says the same in each of its rows.
+const englishParts = new Map<string, string[]>();
+
 /** Return a sentence in its parts: words, and between them the numbers of its places. */
-export const partsOfSentence = (english: string): string[] => split(ofPages(english) ?? english);
+export function partsOfSentence(english: string): string[] {
+  const theirs = ofPages(english);
+  if (theirs !== undefined) return split(theirs);
+  const known = englishParts.get(english) ?? split(english);
+  englishParts.set(english, known);
+  return known;
+}
 
 /** Say how many there are of something: in English one, or several; in another language in the form for so many. */
 export function counted(many: number, figure: string, one: string, more: string): string {

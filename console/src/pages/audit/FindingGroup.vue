@@ -65,7 +65,9 @@ const name = computed(() => props.group.title || t`Nobody owns these`);
               <button type="button" class="link-button finding" :aria-expanded="one.id === chosen" @click="emit('choose', one)">
                 {{ one.title }}
               </button>
-              <div v-if="one.assigned_to" class="small soft">{{ one.assigned_to }} {{ one.answer ? t`has answered` : t`sees to it` }}</div>
+              <div v-if="one.assigned_to" class="small soft">
+                {{ one.answer ? t`${one.assigned_to} has answered` : t`${one.assigned_to} sees to it` }}
+              </div>
             </td>
             <td class="since small soft"><Moment :at="one.resolved_at ?? one.first_seen_at" /></td>
           </tr>

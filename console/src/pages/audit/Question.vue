@@ -67,7 +67,8 @@ const answer = (said: "confirm" | "narrow" | "give-up") =>
           tone="wait"
           word="too early to say"
         />
-        <template v-if="item.last_used_at">{{ item.used === "used" ? " " : t`, last ` }}<Moment :at="item.last_used_at" /></template
+        <template v-if="item.last_used_at"
+          ><template v-if="item.used !== 'used'">, last</template>{{ " " }}<Moment :at="item.last_used_at" /></template
         ><template v-if="item.used === 'used'">, for: {{ item.uses.join(", ").toLowerCase() }}</template>
       </p>
     </div>

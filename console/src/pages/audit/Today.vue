@@ -79,9 +79,9 @@ const title = computed(() => new Intl.DateTimeFormat(tag(), { weekday: "long", d
         <h2 id="told">Your requests</h2>
         <ul>
           <li v-for="one in data.decided" :key="one.id">
-            <RouterLink :to="{ name: 'request', params: { id: one.id } }"
-              >{{ one.client_name }}, {{ one.rightsizes ? t`less: ` : "" }}{{ one.asks.join(", ") }}</RouterLink
-            >
+            <RouterLink :to="{ name: 'request', params: { id: one.id } }">{{
+              one.rightsizes ? t`${one.client_name}, less: ${one.asks.join(", ")}` : `${one.client_name}, ${one.asks.join(", ")}`
+            }}</RouterLink>
             is <strong>{{ listed(one.state) }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template
             ><template v-if="one.said">: “{{ one.said }}”</template>
           </li>

@@ -115,7 +115,9 @@ async function goOn(): Promise<void> {
         </fieldset>
         <PickPeople v-model="owners" label="Owners" hint="who answers for it" />
         <details :open="signsIn(kind)">
-          <summary>{{ signsIn(kind) ? t`Where people are sent, who makes it` : t`Who makes it` }}, and who helps its users</summary>
+          <summary>
+            {{ signsIn(kind) ? t`Where people are sent, who makes it, and who helps its users` : t`Who makes it, and who helps its users` }}
+          </summary>
           <div class="stack further">
             <FurtherFields v-model="further" :kind="kind" />
           </div>

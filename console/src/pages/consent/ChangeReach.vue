@@ -48,13 +48,13 @@ async function set(looked: boolean): Promise<void> {
 <template>
   <div class="stack">
     <button v-if="!open" type="button" class="link-button small" @click="open = true">
-      Change its reach{{ held.person ? t` for ${held.person}` : "" }}
+      {{ held.person ? t`Change its reach for ${held.person}` : t`Change its reach` }}
     </button>
     <template v-else>
       <ReachEditor
         v-model="reach"
         :resource="resource"
-        :label="t`Where ${rung.permission} counts${held.person ? t` for ${held.person}` : ''}`"
+        :label="held.person ? t`Where ${rung.permission} counts for ${held.person}` : t`Where ${rung.permission} counts`"
       />
       <ProblemNote v-if="error" :error="error" />
       <section v-if="seen" class="wider stack" aria-live="polite">

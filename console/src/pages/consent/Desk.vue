@@ -36,7 +36,7 @@ const { chosen } = useRows(
 <template>
   <PageHead
     title="Consent desk"
-    :count="data && !past ? t`${rows.length}${hasNextPage ? t` and more` : ''} waiting` : ''"
+    :count="data && !past ? (hasNextPage ? t`${rows.length} and more waiting` : t`${rows.length} waiting`) : ''"
     lead="Who asks, for what, why, and until when; one decision at a time"
   >
     <template #below>

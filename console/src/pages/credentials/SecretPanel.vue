@@ -83,9 +83,9 @@ async function close(): Promise<void> {
       <div v-if="others.length" class="lost">
         <Choose v-model="lost" :options="others" label="In place of" placeholder="beside those it has" />
       </div>
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy"
-        >Issue a secret{{ ends ? t` that expires ${ends}` : "" }}</NButton
-      >
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">{{
+        ends ? t`Issue a secret that expires ${ends}` : t`Issue a secret`
+      }}</NButton>
     </div>
     <p id="bounds" class="hint">
       At most {{ place?.policy.secret_longest_days }} days in this directory; {{ place?.policy.secret_default_days }} when left empty.

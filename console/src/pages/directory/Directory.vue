@@ -86,8 +86,8 @@ async function verify(): Promise<void> {
             </dd>
             <dt>Rotation</dt>
             <dd>
-              overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients
-              {{ data.policy.self_rotation ? t`may` : t`may not` }} rotate their own secret;
+              overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen;
+              {{ data.policy.self_rotation ? t`clients may rotate their own secret` : t`clients may not rotate their own secret` }};
               {{
                 data.policy.rotation_opens_days
                   ? t`Jamb opens it ${data.policy.rotation_opens_days} days before expiry and hands the secret to the owners`
@@ -115,12 +115,12 @@ async function verify(): Promise<void> {
             <dd>{{ data.policy.request_days }} days, then it lapses</dd>
             <dt>Registration</dt>
             <dd>
-              registrars{{
+              {{
                 data.policy.registering === "everyone"
-                  ? t` and everyone`
+                  ? t`registrars and everyone`
                   : data.policy.registering === "groups"
-                    ? t` and members of ${data.policy.registering_groups.join(", ")}`
-                    : t` alone`
+                    ? t`registrars and members of ${data.policy.registering_groups.join(", ")}`
+                    : t`registrars alone`
               }}
             </dd>
             <dt>Consent by people</dt>
@@ -137,16 +137,16 @@ async function verify(): Promise<void> {
                   : data.policy.second_factor
                     ? t`wanted of whoever has a role`
                     : t`for whoever sets one up`
-              }}{{
-                data.policy.confirm_minutes ? t`; shown anew before heavy changes, ${data.policy.confirm_minutes} minutes after it` : ""
-              }}
+              }}<template v-if="data.policy.confirm_minutes"
+                >; shown anew before heavy changes, {{ data.policy.confirm_minutes }} minutes after it</template
+              >
             </dd>
             <dt>Access token lifetime</dt>
             <dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
             <dt>Signing keys</dt>
             <dd>
-              {{ data.policy.rs256_access_tokens ? t`RS256 for access tokens; ` : ""
-              }}{{ data.policy.signing_key_days ? t`replaced every ${data.policy.signing_key_days} days` : t`until somebody rotates it` }}
+              <template v-if="data.policy.rs256_access_tokens">RS256 for access tokens;{{ " " }}</template
+              >{{ data.policy.signing_key_days ? t`replaced every ${data.policy.signing_key_days} days` : t`until somebody rotates it` }}
             </dd>
             <dt>Sign-in lifetime</dt>
             <dd>

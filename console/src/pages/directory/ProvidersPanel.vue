@@ -204,8 +204,9 @@ const tryOut = () =>
       <p v-if="found" role="status">
         <template v-if="found.refused">Nobody would be signed in: {{ found.refused }}.</template>
         <template v-else>
-          {{ found.login }} would be signed in{{ found.added ? t`, and added` : "" }}. Joins: {{ found.joins.join(", ") || t`no group` }}.
-          Leaves: {{ found.leaves.join(", ") || t`no group` }}. Roles then: {{ found.roles.join(", ") || t`none` }}.
+          {{ found.added ? t`${found.login} would be signed in, and added.` : t`${found.login} would be signed in.` }} Joins:
+          {{ found.joins.join(", ") || t`no group` }}. Leaves: {{ found.leaves.join(", ") || t`no group` }}. Roles then:
+          {{ found.roles.join(", ") || t`none` }}.
         </template>
       </p>
       <div class="row">

@@ -21,9 +21,11 @@ const wanted = defineModel<string>({ required: true });
     />
     <span role="status" class="soft small">
       <template v-if="!found">Nothing matches.</template>
-      <template v-else-if="found > shown"
-        >The first {{ figure(shown) }} of {{ figure(found) }}{{ wanted ? t` that match` : "" }}: type more to find the others.</template
-      >
+      <template v-else-if="found > shown">{{
+        wanted
+          ? t`The first ${figure(shown)} of ${figure(found)} that match: type more to find the others.`
+          : t`The first ${figure(shown)} of ${figure(found)}: type more to find the others.`
+      }}</template>
       <template v-else>{{ figure(found) }} of {{ figure(all) }}</template>
     </span>
   </div>

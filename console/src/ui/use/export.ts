@@ -83,7 +83,7 @@ export function useExport<T>(name: MaybeRefOrGetter<string>, read: (cursor: stri
     }
   }
   const progress = computed(() =>
-    running.value ? t`${figure(done.value)}${total.value ? t` of ${figure(total.value)}` : ""} read …` : "",
+    !running.value ? "" : total.value ? t`${figure(done.value)} of ${figure(total.value)} read …` : t`${figure(done.value)} read …`,
   );
   return { run, running, progress, error };
 }

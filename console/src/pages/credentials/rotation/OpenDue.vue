@@ -159,9 +159,9 @@ async function close(): Promise<void> {
         <label class="row"><input v-model="kept" type="checkbox" /> I have the file where it belongs</label>
       </div>
       <div>
-        <NButton :disabled="secret.length > 0 && !(kept && saved)" @click="close"
-          >Close{{ secret.length ? t`: it is gone from here` : "" }}</NButton
-        >
+        <NButton :disabled="secret.length > 0 && !(kept && saved)" @click="close">{{
+          secret.length ? t`Close: it is gone from here` : t`Close`
+        }}</NButton>
       </div>
     </template>
     <p v-else role="status">{{ results.size }} of {{ rows.length }} …</p>

@@ -22,8 +22,10 @@ const ended = computed(() => props.one.ended_at !== null);
 const who = (user: Schemas["User"]) => t`${user.user_agent || t`a program without a name`} at ${user.address || t`an unknown address`}`;
 const said = computed(() => {
   const [first] = props.one.users;
-  if (first)
-    return `${who(first)}, ${ago(first.last_at, now.value)}${props.one.users.length > 1 ? t`, and ${props.one.users.length - 1} more` : ""}`;
+  if (first) {
+    const [by, when, others] = [who(first), ago(first.last_at, now.value), props.one.users.length - 1];
+    return others ? t`${by}, ${when}, and ${others} more` : `${by}, ${when}`;
+  }
   if (props.one.used_since) return t`used ${ago(props.one.used_since, now.value)}`;
   return ended.value ? "–" : t`nobody since it was opened`;
 });
