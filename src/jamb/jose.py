@@ -134,10 +134,10 @@ def judge(
         if not isinstance(claims.get(name, ""), str):
             raise NotGood(f"its {name} is no text")
     for name in ("nbf",) if ahead else ("nbf", "iat"):
-        starts = _seconds(claims, name)
+        starts = seconds_of(claims, name)
         if starts is not None and starts > now + skew:
             raise NotGood("it is from the future")
-    ends = _seconds(claims, "exp")
+    ends = seconds_of(claims, "exp")
     if not ended and ends is not None and ends <= now - skew:
         raise Expired("it has run out")
     issuer = claims.get("iss")
@@ -155,11 +155,14 @@ def _meant(named: Any, audiences: Collection[str]) -> bool:
     return texts and any(one in audiences for one in named)
 
 
-def _seconds(claims: Mapping[str, Any], name: str) -> float | None:
-    """Return a NumericDate (RFC 7519 section 2), or None where there is none. Raises `NotGood` for anything else."""
-    found = claims.get(name)
-    if found is None:
+def seconds_of(claims: Mapping[str, Any], name: str) -> float | None:
+    """Return a NumericDate (RFC 7519 section 2), or None where there is none. Raises `NotGood` for anything else.
+
+    A null is no number either: whoever sends it means to say something.
+    """
+    if name not in claims:
         return None
+    found = claims[name]
     if type(found) is int or (type(found) is float and isfinite(found)):
         return found
     raise NotGood(f"its {name} is no number of seconds")

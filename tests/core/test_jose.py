@@ -114,7 +114,7 @@ def test_claims_are_judged_as_the_library_judges_them(changed: dict[str, Any], l
         assert taken(token) == taken_by_the_library(token, patch)
 
 
-@pytest.mark.parametrize("moment", ["1700000600", True, float("inf"), float("nan"), [], {}])
+@pytest.mark.parametrize("moment", ["1700000600", True, None, float("inf"), float("nan"), [], {}])
 @pytest.mark.parametrize("name", ["exp", "iat", "nbf"])
 def test_a_time_is_a_number(name: str, moment: object) -> None:
     """Stricter than the library, which reads texts and truths as numbers (RFC 7519 section 2)."""

@@ -243,6 +243,8 @@ def at(**more: float) -> int:
     return int((NOW + timedelta(**more)).timestamp())
 
 
+# A claim that says null; one of None is left out.
+NULL: Any = object()
 CLAIMS: dict[str, tuple[dict[str, Any], Outcome | None, str]] = {
     "as it should be": ({}, None, ""),
     "the audience in a list": ({"aud": [US]}, None, ""),
@@ -261,6 +263,8 @@ CLAIMS: dict[str, tuple[dict[str, Any], Outcome | None, str]] = {
     "from the future": ({"iat": at(minutes=2)}, Outcome.ASSERTION_TIME, "future"),
     "not yet": ({"nbf": at(minutes=2)}, Outcome.ASSERTION_TIME, "future"),
     "an end that is no number": ({"exp": "soon"}, Outcome.ASSERTION_MALFORMED, "exp is not a number"),
+    "an end in letters": ({"exp": str(at(seconds=60))}, Outcome.ASSERTION_MALFORMED, "exp is not a number"),
+    "a beginning that is null": ({"nbf": NULL}, Outcome.ASSERTION_MALFORMED, "nbf is not a number"),
 }
 
 
@@ -270,9 +274,10 @@ def test_an_assertion_is_judged_by_what_it_says(claims: dict[str, Any], outcome:
 
     def judge() -> None:
         # Some claims would stop the library that makes the tokens: they are put in as they are.
-        read = read_assertion(assertion(**{name: value for name, value in claims.items() if name != "exp"}))
+        made = {name: value for name, value in claims.items() if name != "exp" and value is not NULL}
+        read = read_assertion(assertion(**made))
         sent = {**read.claims, **claims}
-        known = {name: value for name, value in sent.items() if value is not None}
+        known = {name: None if value is NULL else value for name, value in sent.items() if value is not None}
         check_claims(type(read)(read.signed, read.algorithm, read.key_ids, known), "c1", "c1", ours, NOW, LONGEST_LIFE)
 
     if outcome is None:

@@ -162,14 +162,10 @@ def _key(members: tuple[tuple[str, str], ...], algorithm: str) -> jwt.PyJWK:
 
 
 def _moment(assertion: Assertion, name: str) -> datetime | None:
-    value = assertion.claims.get(name)
-    if value is None:
-        return None
     try:
-        if isinstance(value, bool):
-            raise ValueError
-        return datetime.fromtimestamp(float(value), UTC)
-    except (ValueError, TypeError, OverflowError, OSError) as error:
+        found = jose.seconds_of(assertion.claims, name)
+        return datetime.fromtimestamp(found, UTC) if found is not None else None
+    except (jose.NotGood, ValueError, OverflowError, OSError) as error:
         raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion's {name} is not a number of seconds.") from error
 
 
