@@ -9623,6 +9623,15 @@ export interface components {
             };
             content?: never;
         };
+        /** @description It was changed meanwhile, or is there already: it is not as `If-Match` or `If-None-Match` says */
+        Outdated: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
         /** @description What was sent cannot be read, or is refused */
         Problem400: {
             headers: {
@@ -11064,6 +11073,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -13369,6 +13379,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -14017,6 +14028,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -14139,6 +14151,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -14813,6 +14826,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -14860,6 +14874,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -14944,6 +14959,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];
@@ -15483,6 +15499,7 @@ export interface operations {
             405: components["responses"]["Problem405"];
             408: components["responses"]["Problem408"];
             409: components["responses"]["Problem409"];
+            412: components["responses"]["Outdated"];
             413: components["responses"]["Problem413"];
             415: components["responses"]["Problem415"];
             421: components["responses"]["Problem421"];

@@ -104,7 +104,8 @@ def test_a_registration_names_every_bad_field(name: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "contact", ["help", "a b@c.example", "help@nowhere", "http://x.example/help", f"{'a' * 65}@b.example"]
+    "contact",
+    ["help", "a b@c.example", "h\u0007lp@c.example", "help@nowhere", "http://x.example/help", f"{'a' * 65}@b.example"],
 )
 def test_a_support_contact_is_a_mail_address_or_a_page_by_https(contact: str) -> None:
     for fit in ("help@quillhaven.example", "https://quillhaven.example/help", ""):

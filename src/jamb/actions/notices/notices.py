@@ -26,7 +26,7 @@ from jamb.core.rotation import RotationEnd, RotationState
 from jamb.store.base.work import observation
 from jamb.store.credentials import rotations
 from jamb.store.credentials.credentials import CredentialRow
-from jamb.store.credentials.rotations import RotationRow, used_late
+from jamb.store.credentials.rotations import LoadedRotation, RotationRow, used_late
 from jamb.store.directory.directories import DirectoryRow, all_directories
 from jamb.store.directory.people import PersonRow
 from jamb.store.directory.roles import holding_roles
@@ -120,9 +120,9 @@ def gather(session: Session, directory: Directory, news: News, now: datetime) ->
     return [
         *_ending(session, directory, news, now),
         *_rotating(session, directory, news, now),
-        *_tried(session, directory, news.since),
+        *_tried(session, directory, news),
         *_requested(session, directory, news, now),
-        *_links(session, directory, news.since),
+        *_links(session, directory, news),
         *audit_facts(session, directory, news, now),
     ]
 
@@ -194,15 +194,7 @@ def _rotating(session: Session, directory: Directory, news: News, now: datetime)
             words = f"“{name}”: the overlap ended {row.overlap_ends_at:%Y-%m-%d}, and {one.old.hint} is still in use"
             key = f"rotation/{row.id}/overdue/{row.overlap_ends_at:%Y-%m-%d}"
             yield Fact(key, NoticeKind.ROTATION_OVERDUE, row.client_id, name, words, path, _BOTH)
-    ended = rotations.page(
-        session,
-        directory.id,
-        client_ids=None,
-        ended_since=news.since,
-        after=None,
-        limit=MOST_ROTATIONS,
-    )
-    for one in ended:
+    for one in _ended(session, directory, news):
         row, name = one.row, one.client_name
         closed = row.ended == RotationEnd.CLOSED.value
         words = f"“{name}”: {one.old.hint} is withdrawn, {one.new.hint} took its place"
@@ -211,8 +203,21 @@ def _rotating(session: Session, directory: Directory, news: News, now: datetime)
         yield Fact(f"rotation/{row.id}/ended", NoticeKind.ROTATION_ENDED, row.client_id, name, words, path, _OWNERS)
 
 
-def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
-    for dead_try in notices.dead_tries(session, directory.id, [outcome.value for outcome in DEAD], since):
+def _ended(session: Session, directory: Directory, news: News) -> Iterable[LoadedRotation]:
+    """Return the rotations that ended since, and those of the clients that were changed that ended lately."""
+    spans: list[tuple[Sequence[str] | None, datetime]] = [(None, news.since)]
+    spans += [(news.clients, news.told_of)] if news.clients else []
+    found: dict[UUID, LoadedRotation] = {}
+    for clients, since in spans:
+        ended = rotations.page(
+            session, directory.id, client_ids=clients, ended_since=since, after=None, limit=MOST_ROTATIONS
+        )
+        found.update({one.row.id: one for one in ended})
+    return found.values()
+
+
+def _tried(session: Session, directory: Directory, news: News) -> Iterable[Fact]:
+    for dead_try in notices.dead_tries(session, directory.id, [outcome.value for outcome in DEAD], news):
         times = f"{dead_try.times} time{'' if dead_try.times == 1 else 's'}"
         words = (
             f"“{dead_try.client_name}” tried {times} with {dead_try.hint or 'a credential'}, which is dead "
@@ -268,8 +273,8 @@ def _requested(session: Session, directory: Directory, news: News, now: datetime
             )
 
 
-def _links(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
-    for row, name in notices.tried_again(session, directory.id, since):
+def _links(session: Session, directory: Directory, news: News) -> Iterable[Fact]:
+    for row, name in notices.tried_again(session, directory.id, news):
         words = (
             f"“{name}”: a handover link was tried again from {row.late_from or 'an unknown address'} after it was gone"
         )

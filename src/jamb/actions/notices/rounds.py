@@ -47,11 +47,11 @@ def since_last(session: Session, directory_id: UUID, now: datetime, *, whole: bo
         here = NoticeRoundRow(directory_id=directory_id, sequence=sequence, told_at=now, whole_at=now)
         return all_that_stands(now), here
     here = NoticeRoundRow(directory_id=directory_id, sequence=sequence, told_at=now, whole_at=before.whole_at)
-    return News(min(before.told_at, now) - _LATE, clients), here
+    return News(min(before.told_at, now) - _LATE, clients, now - TOLD_OF), here
 
 
 def all_that_stands(now: datetime) -> News:
-    return News(now - TOLD_OF, None)
+    return News(now - TOLD_OF, None, now - TOLD_OF)
 
 
 def _changed_clients(session: Session, directory_id: UUID, after: int) -> list[str] | None:

@@ -13,14 +13,15 @@ from typing import Any, TypedDict, Unpack
 from jamb.core import addresses
 from jamb.core.addresses import UnfitAddress
 from jamb.core.errors import BadInput, Unsuited, Violation, shorten
-from jamb.core.text import NAME, name_fault
+from jamb.core.text import NAME, NOT_SEEN, name_fault
 
 NAME_LONGEST = 80
 PURPOSE_LONGEST = 500
 MOST_REDIRECTS = 20
 REDIRECT_LONGEST = 400
 # A mail address, or a page by https.
-CONTACT_PATTERN = r"^(?:[^\s@<>]{1,64}@[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|https://[^\s<>@]{3,180})$"
+_SEEN = rf"[^\s@<>{NOT_SEEN}]"
+CONTACT_PATTERN = rf"^(?:{_SEEN}{{1,64}}@[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|https://{_SEEN}{{3,180}})$"
 CONTACT_LONGEST = 200
 DOMAIN = re.compile(r"(?=.{3,253}\Z)[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)+\Z")
 

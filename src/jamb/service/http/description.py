@@ -25,6 +25,7 @@ from jamb.core.credentials.urns import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.directory.roles import NAME_LONGEST, SHORT_NAME
 from jamb.core.text import LINE_PATTERN
 from jamb.service.http.routing import bodies_by_name
+from jamb.service.http.versions import HEADER as VERSION_HEADER
 from jamb.service.oauth import device
 from jamb.service.oauth.own_rotation import STEPS
 from jamb.service.oauth.routes import CLIENT_CREDENTIALS, TOKEN_PATH
@@ -45,6 +46,7 @@ _REFUSED = {
     429: "Too often: `Retry-After` says when to come again",
     503: "The service or its database is busy or away: `Retry-After` says when to come again",
 }
+_OUTDATED = "It was changed meanwhile, or is there already: it is not as `If-Match` or `If-None-Match` says"
 _UNCHANGED = "It says what its caller has: `If-None-Match` named its `ETag` (RFC 9110 section 13.1.2)"
 # Nobody signs in to ask these.
 _OPEN = (
@@ -118,6 +120,8 @@ def describe(app: FastAPI) -> dict[str, Any]:
         }
         for path, method, operation in _operations(document):
             _complete(path, operation)
+            if any(named.get("name") == VERSION_HEADER for named in operation.get("parameters", ())):
+                operation["responses"]["412"] = {"$ref": "#/components/responses/Outdated"}
             if method == "get" and "security" in operation:
                 operation["responses"]["304"] = {"$ref": "#/components/responses/Unchanged"}
         app.openapi_schema = document
@@ -168,7 +172,8 @@ def _responses() -> dict[str, Any]:
         for kind, content in (("Problem", problem), ("OAuth", oauth))
         for status, words in _REFUSED.items()
     }
-    return {"Unchanged": {"description": _UNCHANGED}, **refused}
+    outdated = {"description": _OUTDATED, "content": problem}
+    return {"Unchanged": {"description": _UNCHANGED}, "Outdated": outdated, **refused}
 
 
 _OAUTH_ERROR = {

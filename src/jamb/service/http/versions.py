@@ -12,7 +12,8 @@ from jamb.wire.base.shapes import Versioned
 
 HEADER = "If-Match"
 _LONGEST = 1000
-_TAG = re.compile(r'"([!#-~]{1,200})"\Z')
+# A part of the list, and what follows it: within its quotes a tag may have commas (section 8.8.3).
+_PART = re.compile(r'[ \t]*(?:\*|(?P<weak>W/)?"(?P<tag>[!#-~]{1,200})")[ \t]*(?:,|\Z)')
 VersionedT = TypeVar("VersionedT", bound=Versioned)
 IfMatch = Annotated[
     str | None,
@@ -35,15 +36,14 @@ def versions_in(header: str) -> tuple[str, ...]:
     Raises:
         BadInput: it is no list of entity tags.
     """
-    found = []
-    for one in header.split(","):
-        tag = one.strip()
-        if tag == "*":
-            found.append(tag)
-        elif match := _TAG.match(tag):
-            found.append(match[1])
-        elif not (tag.startswith("W/") and _TAG.match(tag[2:])):
+    found, at, part = [], 0, None
+    while at < len(header) or part is None:
+        part = _PART.match(header, at)
+        if part is None:
             raise BadInput.field(HEADER, shorten(header), 'a version in quotes, as "Zk3p0T9wYv5mQ1xA", or *')
+        if not part["weak"]:
+            found.append(part["tag"] or "*")
+        at = part.end()
     return tuple(found)
 
 

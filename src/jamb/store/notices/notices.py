@@ -167,8 +167,8 @@ class Tried(NamedTuple):
     last_at: datetime
 
 
-def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], since: datetime) -> list[Tried]:
-    """Return who tried since with a credential that is dead, by client and credential."""
+def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], news: News) -> list[Tried]:
+    """Return who tried lately with a credential that is dead, by client and credential."""
     last = sa.func.max(col(AttemptRow.at))
     rows = session.execute(
         sa.select(
@@ -184,7 +184,7 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
         .where(
             col(AttemptRow.directory_id) == directory_id,
             col(AttemptRow.outcome).in_(list(outcomes)),
-            col(AttemptRow.at) > since,
+            news.lately(AttemptRow.client_id, AttemptRow.at),
         )
         .group_by(col(AttemptRow.client_id), col(ClientRow.name), col(AttemptRow.hint))
     )
@@ -192,7 +192,7 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
 
 
 def requests_since(session: Session, directory_id: UUID, news: News, now: datetime) -> list[tuple[RequestRow, str]]:
-    """Return the requests that wait, and are not lapsed, or were decided since, with what they are about."""
+    """Return the requests that wait, and are not lapsed, or were decided lately, with what they are about."""
     waiting = sa.and_(
         col(RequestRow.state) == RequestState.WAITING.value, col(RequestRow.due_at) > now, news.of(RequestRow.client_id)
     )
@@ -201,17 +201,17 @@ def requests_since(session: Session, directory_id: UUID, news: News, now: dateti
         .outerjoin(ClientRow, col(ClientRow.id) == RequestRow.client_id)
         .where(
             RequestRow.directory_id == directory_id,
-            waiting | (col(RequestRow.decided_at) > news.since),
+            waiting | news.lately(RequestRow.client_id, RequestRow.decided_at),
         )
     )
     return [(row, name or row.subject) for row, name in rows]
 
 
-def tried_again(session: Session, directory_id: UUID, since: datetime) -> list[tuple[HandoverRow, str]]:
+def tried_again(session: Session, directory_id: UUID, news: News) -> list[tuple[HandoverRow, str]]:
     rows = session.exec(
         select(HandoverRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == HandoverRow.client_id)
-        .where(HandoverRow.directory_id == directory_id, col(HandoverRow.late_at) > since)
+        .where(HandoverRow.directory_id == directory_id, news.lately(HandoverRow.client_id, HandoverRow.late_at))
     )
     return [(row, name) for row, name in rows]
 

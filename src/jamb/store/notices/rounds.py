@@ -31,10 +31,12 @@ class News(NamedTuple):
 
     Attributes:
         clients: of which something was changed; None: whatever stands is looked at.
+        told_of: since when what happened is told to whoever has to do with its client now: they may be new to it.
     """
 
     since: datetime
     clients: Sequence[str] | None
+    told_of: datetime
 
     def of(self, client_id: Any, *times: tuple[Any, Sequence[tuple[datetime, datetime]]]) -> sa.ColumnElement[bool]:
         """Return "it is of one of these clients, or one of its times is in one of these spans": after the first of
@@ -44,6 +46,11 @@ class News(NamedTuple):
             return sa.true()
         spans = [(col(column) > after) & (col(column) <= until) for column, when in times for after, until in when]
         return sa.or_(among(client_id, self.clients), *spans)
+
+    def lately(self, client_id: Any, column: Any) -> sa.ColumnElement[bool]:
+        """Return "it happened since, or is of one of these clients and happened lately"."""
+        late = col(column) > self.since
+        return late | (among(client_id, self.clients) & (col(column) > self.told_of)) if self.clients else late
 
 
 def find(session: Session, directory_id: UUID) -> NoticeRoundRow | None:
