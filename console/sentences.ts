@@ -1,14 +1,14 @@
 // What stands in a page as text is said in the reader's language: `<p>No client matches.</p>` stays as it is written, and
-// is looked up when it is shown. What a program says is marked there by `t`. The list of all of it is what a translator
-// begins with.
+// is looked up when it is shown. What a program says is marked there by `t`.
 import type { AttributeNode, DirectiveNode, ElementNode, RootNode, TemplateChildNode } from "@vue/compiler-dom";
 import type { Plugin } from "vite";
-import { plural } from "./src/texts/plural.ts";
-import { MagicString, type SFCDescriptor, babelParse, parse, walk } from "@vue/compiler-sfc";
+import { MagicString, type SFCDescriptor, parse } from "@vue/compiler-sfc";
 
 /** Each text by its English words: these, or the forms that a number of things takes. */
 export type Sentences = Record<string, string | { one: string; other: string }>;
 
+// The kinds of node of the template's compiler.
+const [ELEMENT, TEXT, COMMENT, INTERPOLATION, ATTRIBUTE, DIRECTIVE] = [1, 2, 3, 5, 6, 7];
 // Attributes that are read by people, of elements and of our own components.
 const READ = new Set(["alt", "aria-label", "hint", "label", "lead", "missing", "placeholder", "title", "what", "word"]);
 // What is typed or copied as it stands is the same in every language.
@@ -27,10 +27,9 @@ const WITHIN = new Set(
 // At the ends of a sentence these are beside it, and no part of it.
 const BESIDE = new Set(["button", "input", "NButton", "select"]);
 const LETTER = /\p{L}/u;
-const [ELEMENT, TEXT, COMMENT, INTERPOLATION, ATTRIBUTE, DIRECTIVE] = [1, 2, 3, 5, 6, 7];
 
 type Edited = InstanceType<typeof MagicString>;
-type Child = TemplateChildNode;
+export type Child = TemplateChildNode;
 
 const isElement = (node: Child): node is ElementNode => node.type === ELEMENT;
 const directive = (node: Child, ...names: string[]): boolean =>
@@ -79,7 +78,7 @@ class Page {
     while (from < to && beside(all[to - 1]!)) to--;
     const run = all.slice(from, to);
     if (run.some(says)) this.sentence(run, run[0] === line[0], run.at(-1) === line.at(-1));
-    for (const node of run.some(says) ? all.filter((one) => isElement(one)) : all) if (isElement(node)) this.read(node);
+    for (const node of all) if (isElement(node)) this.read(node);
   }
 
   private sentence(run: Child[], first: boolean, last: boolean): void {
@@ -95,8 +94,8 @@ class Page {
       }
     }
     const [start, end] = [run[0]!, run.at(-1)!].map((node) => node.loc);
-    const space = (found: string, end: boolean): string =>
-      found && end ? `{{ ${JSON.stringify(found.replace(/[ \n\t]+/g, " "))} }}` : found;
+    const space = (found: string, kept: boolean): string =>
+      found && kept ? `{{ ${JSON.stringify(found.replace(/[ \n\t]+/g, " "))} }}` : found;
     const [before, after] = [space(/^\s*/.exec(text)![0], first), space(/\s*$/.exec(text)![0], last)];
     this.note(text.trim());
     if (run.some(isElement)) this.mixed(run, places, text.trim(), before, after);
@@ -125,13 +124,17 @@ class Page {
   }
 }
 
-const expression = (node: Child): string => (node as unknown as { content: { loc: { source: string } } }).content.loc.source;
+export const expression = (node: Child): string => (node as unknown as { content: { loc: { source: string } } }).content.loc.source;
 const quoted = (program: string): string => program.replaceAll("&", "&amp;").replaceAll('"', "&quot;");
 
 /** The program that asks for a text: a tagged literal, with what stands in its places. */
 function asked(text: string, values: string[] = []): string {
   const literal = text.replace(/[\\`]|\$(?=\{)/g, "\\$&").replaceAll("&", "\\u0026");
-  return `t\`${literal.replace(/\{(\d+)\}/g, (place, number) => (values[Number(number)] === undefined ? place : `\${${values[Number(number)]}}`))}\``;
+  const value = (place: string, number: string): string => {
+    const found = values[Number(number)];
+    return found === undefined ? place : `\${${found}}`;
+  };
+  return `t\`${literal.replace(/\{(\d+)\}/g, value)}\``;
 }
 
 const IMPORTS = { t: 'import { t } from "@/texts/sentences";', Sentence: 'import Sentence from "@/texts/Sentence";' };
@@ -152,6 +155,10 @@ export function asking(source: string): { code: string; map: ReturnType<Edited["
   return { code: edited.toString(), map: edited.generateMap({ hires: true }) };
 }
 
+/** Return all that a page's template says. */
+export const saidByTemplate = (descriptor: SFCDescriptor): Sentences =>
+  templateOf(descriptor, new MagicString(descriptor.source))?.found ?? {};
+
 function templateOf(descriptor: SFCDescriptor, edited: Edited): Page | undefined {
   const root = descriptor.template?.ast;
   if (!root) return undefined;
@@ -167,83 +174,3 @@ export const sentences = (): Plugin => ({
     return id.endsWith(".vue") && !id.includes("node_modules") ? asking(source) : undefined;
   },
 });
-
-/** Return all that a file says: a page, or a program. */
-export function saidBy(file: string, source: string): Sentences {
-  if (!file.endsWith(".vue")) return inProgram(source);
-  const { descriptor } = parse(source, { ignoreEmpty: false });
-  const page = templateOf(descriptor, new MagicString(source));
-  const found = { ...page?.found, ...inProgram(descriptor.scriptSetup?.content ?? "") };
-  for (const program of programsOf(descriptor.template?.ast)) Object.assign(found, inProgram(`(${program})`));
-  return found;
-}
-
-/** The programs within a template, but for those of loops and slots: nothing is said there. */
-function* programsOf(node: RootNode | Child | undefined): Generator<string> {
-  if (!node) return;
-  if (node.type === INTERPOLATION) yield expression(node as Child);
-  if (node.type === ELEMENT) {
-    for (const prop of (node as ElementNode).props) {
-      const { type, name, exp } = prop as DirectiveNode;
-      if (type === DIRECTIVE && exp && !["for", "slot", "on"].includes(name)) yield exp.loc.source;
-    }
-  }
-  for (const child of "children" in node ? (node.children as Child[]) : []) yield* programsOf(child);
-}
-
-type Syntax = Record<string, unknown> & { type: string };
-const named = (node: unknown, ...names: string[]): boolean => names.includes(String((node as { name?: string } | undefined)?.name));
-const literal = (node: unknown): string | undefined =>
-  (node as Syntax | undefined)?.type === "StringLiteral" ? String((node as { value: string }).value) : undefined;
-const written = (node: Syntax): string => {
-  const { quasis } = node as unknown as { quasis: { value: { cooked: string } }[] };
-  return quasis.map((part, number) => (number ? `{${number - 1}}${part.value.cooked}` : part.value.cooked)).join("");
-};
-
-function eachNode(program: string, read: (node: Syntax, parent: Syntax | null) => void): void {
-  const { program: root } = babelParse(program, { sourceType: "module", plugins: ["typescript"] });
-  walk(root as never, { enter: (node: unknown, parent: unknown) => read(node as Syntax, parent as Syntax | null) } as never);
-}
-
-function inProgram(program: string): Sentences {
-  const found: Sentences = {};
-  eachNode(program, (node) => {
-    if (node.type === "TaggedTemplateExpression" && named(node.tag, "t")) {
-      const text = written(node.quasi as Syntax);
-      found[text] = text;
-    }
-    if (node.type !== "CallExpression") return;
-    const [first, second, third] = (node.arguments as unknown[]).map(literal);
-    if (named(node.callee, "noted") && first !== undefined) found[first] = first;
-    if (named(node.callee, "count") && second !== undefined) {
-      const more = third ?? plural(second);
-      found[`{0} ${more}`] = { one: `{0} ${second}`, other: `{0} ${more}` };
-    }
-  });
-  return found;
-}
-
-const WORDS = /\p{L}{2,} (\{\d\} )?\p{L}{2,}/u;
-
-/** Return what looks like a text in a file's programs, and that nothing marks as one. */
-export function unmarked(file: string, source: string): string[] {
-  const { descriptor } = file.endsWith(".vue") ? parse(source, { ignoreEmpty: false }) : { descriptor: undefined };
-  const programs = descriptor
-    ? [descriptor.scriptSetup?.content ?? "", ...[...programsOf(descriptor.template?.ast)].map((program) => `(${program})`)]
-    : [source];
-  const found: string[] = [];
-  for (const program of programs)
-    eachNode(program, (node, parent) => {
-      const text = literal(node) ?? (node.type === "TemplateLiteral" ? written(node) : "");
-      const marked =
-        parent && ((named(parent.callee, "noted", "count") && parent.callee !== node) || parent.type === "TaggedTemplateExpression");
-      if (WORDS.test(text) && !marked && !/^TS|^Import|Member/.test(parent?.type ?? "")) found.push(text);
-    });
-  return found;
-}
-
-/** Return all that these files say, by their paths, in the order of the alphabet. */
-export function allSentences(files: Record<string, string>): Sentences {
-  const found = Object.entries(files).flatMap(([file, source]) => Object.entries(saidBy(file, source)));
-  return Object.fromEntries(found.sort(([one], [other]) => (one < other ? -1 : 1)));
-}

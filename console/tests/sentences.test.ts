@@ -9,7 +9,8 @@ import Sentence from "@/texts/Sentence";
 import { noted, t } from "@/texts/sentences";
 import { count, figure } from "@/ui/use/words";
 import description from "../../docs/openapi.json";
-import { allSentences, asking, saidBy, unmarked } from "../sentences";
+import { allSentences, saidBy, unmarked } from "../sentence-list";
+import { asking } from "../sentences";
 
 const PROGRAMS = import.meta.glob<string>(["/src/**/*.{vue,ts}", "!/src/api/schema.generated.ts"], {
   query: "?raw",
@@ -50,11 +51,12 @@ test.each([
 
 test("a page and its program are listed whole", () => {
   const source = page(
-    '<PageHead title="Clients" :lead="t`of ${directory}`"><template #below>Since {{ day }}</template></PageHead>',
+    '<PageHead title="Clients" :lead="t`of ${directory}`" @left="a = 1; say(t`Gone`)"><template #below>Since {{ day }}</template></PageHead>',
     'const said = { word: noted("ran out"), many: count(n, "reply"), some: count(n, "waits", "wait") };\n',
   );
   expect(saidBy("Page.vue", source)).toEqual({
     Clients: "Clients",
+    Gone: "Gone",
     "of {0}": "of {0}",
     "Since {0}": "Since {0}",
     "ran out": "ran out",
