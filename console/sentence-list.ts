@@ -1,11 +1,8 @@
 // All that the console says, in English: the list that a translator begins with; and what a program says that nothing marks.
-import type { DirectiveNode, ElementNode, RootNode } from "@vue/compiler-dom";
+import { type DirectiveNode, type ElementNode, NodeTypes, type RootNode } from "@vue/compiler-dom";
 import { type SFCDescriptor, babelParse, parse, walk } from "@vue/compiler-sfc";
 import { type Child, type Sentences, expression, saidByTemplate } from "./sentences.ts";
 import { plural } from "./src/texts/plural.ts";
-
-// The kinds of node of the template's compiler.
-const [ELEMENT, INTERPOLATION, DIRECTIVE] = [1, 5, 7];
 
 /** Return all that a file says: a page, or a program. */
 export function saidBy(file: string, source: string): Sentences {
@@ -20,11 +17,11 @@ const programsOf = ({ scriptSetup, template }: SFCDescriptor): string[] => [scri
 /** Yield the programs within a template, but for those of loops and slots: nothing is said there. */
 function* within(node: RootNode | Child | undefined): Generator<string> {
   if (!node) return;
-  if (node.type === INTERPOLATION) yield `(${expression(node as Child)})`;
-  if (node.type === ELEMENT) {
+  if (node.type === NodeTypes.INTERPOLATION) yield `(${expression(node as Child)})`;
+  if (node.type === NodeTypes.ELEMENT) {
     for (const prop of (node as ElementNode).props) {
       const { type, name, exp } = prop as DirectiveNode;
-      if (type !== DIRECTIVE || !exp || ["for", "slot"].includes(name)) continue;
+      if (type !== NodeTypes.DIRECTIVE || !exp || ["for", "slot"].includes(name)) continue;
       // What is done at an event may be several statements.
       yield name === "on" ? exp.loc.source : `(${exp.loc.source})`;
     }
@@ -64,6 +61,16 @@ function inProgram(program: string): Sentences {
   return found;
 }
 
+/** Return the texts that an expression may come to. */
+function outcomes(node: unknown): string[] {
+  const found = literal(node);
+  if (found !== undefined) return [found];
+  const { type, right, consequent, alternate } = node as Syntax;
+  if (type === "LogicalExpression") return outcomes(right);
+  return type === "ConditionalExpression" ? [...outcomes(consequent), ...outcomes(alternate)] : [];
+}
+
+const LETTER = /\p{L}/u;
 const WORDS = /\p{L}{2,} (\{\d\} )?\p{L}{2,}/u;
 
 /** Return what looks like a text in a file's programs, and that nothing marks as one. */
@@ -75,6 +82,8 @@ export function unmarked(file: string, source: string): string[] {
       const text = literal(node) ?? (node.type === "TemplateLiteral" ? written(node) : "");
       const marked =
         parent && ((named(parent.callee, "noted", "count") && parent.callee !== node) || parent.type === "TaggedTemplateExpression");
+      if (node.type === "TaggedTemplateExpression" && named(node.tag, "t"))
+        found.push(...(node.quasi as { expressions: unknown[] }).expressions.flatMap(outcomes).filter((one) => LETTER.test(one)));
       if (WORDS.test(text) && !marked && !/^TS|^Import|Member/.test(parent?.type ?? "")) found.push(text);
     });
   return found;

@@ -1,14 +1,19 @@
 // What stands in a page as text is said in the reader's language: `<p>No client matches.</p>` stays as it is written, and
 // is looked up when it is shown. What a program says is marked there by `t`.
-import type { AttributeNode, DirectiveNode, ElementNode, RootNode, TemplateChildNode } from "@vue/compiler-dom";
+import {
+  type AttributeNode,
+  type DirectiveNode,
+  type ElementNode,
+  NodeTypes,
+  type RootNode,
+  type TemplateChildNode,
+} from "@vue/compiler-dom";
 import type { Plugin } from "vite";
 import { MagicString, type SFCDescriptor, parse } from "@vue/compiler-sfc";
 
 /** Each text by its English words: these, or the forms that a number of things takes. */
 export type Sentences = Record<string, string | { one: string; other: string }>;
 
-// The kinds of node of the template's compiler.
-const [ELEMENT, TEXT, COMMENT, INTERPOLATION, ATTRIBUTE, DIRECTIVE] = [1, 2, 3, 5, 6, 7];
 // Attributes that are read by people, of elements and of our own components.
 const READ = new Set(["alt", "aria-label", "hint", "label", "lead", "missing", "placeholder", "title", "what", "word"]);
 // What is typed or copied as it stands is the same in every language.
@@ -31,12 +36,12 @@ const LETTER = /\p{L}/u;
 type Edited = InstanceType<typeof MagicString>;
 export type Child = TemplateChildNode;
 
-const isElement = (node: Child): node is ElementNode => node.type === ELEMENT;
+const isElement = (node: Child): node is ElementNode => node.type === NodeTypes.ELEMENT;
 const directive = (node: Child, ...names: string[]): boolean =>
-  isElement(node) && node.props.some((prop) => prop.type === DIRECTIVE && names.includes((prop as DirectiveNode).name));
-const contentOf = (node: Child): string => (node.type === TEXT ? String((node as { content: string }).content) : "");
+  isElement(node) && node.props.some((prop) => prop.type === NodeTypes.DIRECTIVE && names.includes((prop as DirectiveNode).name));
+const contentOf = (node: Child): string => (node.type === NodeTypes.TEXT ? String((node as { content: string }).content) : "");
 const says = (node: Child): boolean => LETTER.test(contentOf(node));
-const blank = (node: Child): boolean => node.type === COMMENT || (node.type === TEXT && !contentOf(node).trim());
+const blank = (node: Child): boolean => node.type === NodeTypes.COMMENT || (node.type === NodeTypes.TEXT && !contentOf(node).trim());
 const within = (node: Child): boolean => !isElement(node) || (WITHIN.has(node.tag) && !directive(node, "slot"));
 const beside = (node: Child): boolean => blank(node) || (isElement(node) && BESIDE.has(node.tag));
 
@@ -48,11 +53,11 @@ class Page {
   constructor(private readonly edited: Edited) {}
 
   read(node: RootNode | ElementNode): void {
-    if (node.type === ELEMENT) {
-      for (const prop of (node as ElementNode).props) if (prop.type === ATTRIBUTE) this.attribute(prop as AttributeNode);
+    if (node.type === NodeTypes.ELEMENT) {
+      for (const prop of (node as ElementNode).props) if (prop.type === NodeTypes.ATTRIBUTE) this.attribute(prop as AttributeNode);
       if (AS_IT_STANDS.has((node as ElementNode).tag)) return;
     }
-    const inline = node.type === ELEMENT && WITHIN.has((node as ElementNode).tag);
+    const inline = node.type === NodeTypes.ELEMENT && WITHIN.has((node as ElementNode).tag);
     let run: Child[] = [];
     for (const child of [...node.children, undefined]) {
       if (child && within(child)) run.push(child);
@@ -85,8 +90,8 @@ class Page {
     const places: Child[][] = [];
     let text = "";
     for (const node of run) {
-      if (node.type === COMMENT) continue;
-      if (node.type === TEXT) text += contentOf(node);
+      if (node.type === NodeTypes.COMMENT) continue;
+      if (node.type === NodeTypes.TEXT) text += contentOf(node);
       else if (directive(node, "else", "else-if")) places.at(-1)!.push(node);
       else {
         text += `{${places.length}}`;
@@ -100,7 +105,7 @@ class Page {
     this.note(text.trim());
     if (run.some(isElement)) this.mixed(run, places, text.trim(), before, after);
     else {
-      const values = run.filter((node) => node.type === INTERPOLATION).map((node) => expression(node));
+      const values = run.filter((node) => node.type === NodeTypes.INTERPOLATION).map((node) => expression(node));
       const said = `${before}{{ ${asked(text.trim(), values)} }}${after}`;
       this.edited.overwrite(start!.start.offset, end!.end.offset, said);
     }
@@ -110,7 +115,8 @@ class Page {
   private mixed(run: Child[], places: Child[][], text: string, before: string, after: string): void {
     this.component = true;
     const { edited } = this;
-    for (const node of run) if (node.type === TEXT || node.type === COMMENT) edited.remove(node.loc.start.offset, node.loc.end.offset);
+    for (const node of run)
+      if (node.type === NodeTypes.TEXT || node.type === NodeTypes.COMMENT) edited.remove(node.loc.start.offset, node.loc.end.offset);
     places.forEach((place, number) => {
       edited.appendRight(place[0]!.loc.start.offset, `<template #p${number}>`);
       edited.appendLeft(place.at(-1)!.loc.end.offset, "</template>");

@@ -6,6 +6,7 @@ import SignIns from "@/pages/own/SignIns.vue";
 import { ApiError, problemFrom } from "@/api/problems";
 import { type Texts, languageFor, say, speak } from "@/texts";
 import english from "@/texts/en.json";
+import { marked } from "@/texts/marked";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, day } from "@/ui/use/times";
 import { answering, shown } from "./answers";
@@ -86,14 +87,8 @@ test("every text that is asked for is there, and none is there for nothing", () 
   expect(there.filter((key) => !asked.has(key) && !begun.some((beginning) => key.startsWith(beginning)))).toEqual([]);
 });
 
-/** Each text as another language would have it: in other letters, its places kept. */
-const foreign = (held: unknown): unknown =>
-  typeof held === "string"
-    ? `⟦${held.replace(/(\{\w+\})|([a-z])/g, (_, place: string, letter: string) => place ?? `${letter}\u0301`)}⟧`
-    : Object.fromEntries(Object.entries(held as object).map(([key, one]) => [key, foreign(one)]));
-
 test("in another language a page has no English left, and counts as that language does", async () => {
-  const theirs = foreign(english) as Texts & { sign_ins: { ended: Record<string, string> } };
+  const theirs = marked(english) as Texts & { sign_ins: { ended: Record<string, string> } };
   theirs.sign_ins.ended = { one: "⟦1⟧", few: "⟦few⟧", other: "⟦many⟧" };
   // Counts in three forms.
   await speak("cs", theirs as Texts);

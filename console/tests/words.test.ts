@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
-import { acting, count, grave, inOrder, plural } from "@/ui/use/words";
+import { plural } from "@/texts/plural";
+import { acting, count, grave, inOrder } from "@/ui/use/words";
 
 test.each([
   ["berth", "berths"],

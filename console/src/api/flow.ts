@@ -1,5 +1,6 @@
 // The code flow as a client does it by hand (RFC 6749 section 4.1, RFC 7636): each request and answer as text.
 import { t } from "@/texts/sentences";
+
 export interface Metadata {
   issuer: string;
   authorization_endpoint: string;

@@ -51,7 +51,7 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "policy.changed": (entry) => t`changed the policy of ${entry.subject.name}`,
   "resource.changed": (entry) => t`changed the resource ${entry.subject.name}`,
   "collections.replaced": (entry) => t`replaced the collections of ${entry.subject.name}`,
-  "owners.changed": (entry) => t`made ${words(entry.after?.owners) || "nobody"} the owner of ${entry.subject.name}`,
+  "owners.changed": (entry) => t`made ${words(entry.after?.owners) || t`nobody`} the owner of ${entry.subject.name}`,
   "secret.issued": (entry) => t`issued the secret ${entry.subject.name}`,
   "secret.imported": (entry) => t`took over the secret ${entry.subject.name}`,
   "credential.added": (entry) => t`added the credential ${entry.subject.name}`,
@@ -111,7 +111,8 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "agreement.given": (entry) => t`agreed for ${entry.subject.name}: ${words(entry.after?.act)}`,
   "agreement.declined": (entry) => t`declined for ${entry.subject.name}: ${words(entry.after?.act)}`,
   "agreement.carried-out": (entry) => t`did what was agreed for ${entry.subject.name}`,
-  "provider.saved": (entry) => t`${entry.before ? "changed" : "named"} the sign-in provider ${entry.subject.name}`,
+  "provider.saved": (entry) =>
+    entry.before ? t`changed the sign-in provider ${entry.subject.name}` : t`named the sign-in provider ${entry.subject.name}`,
   "provider.removed": (entry) => t`removed the sign-in provider ${entry.subject.name}`,
   "initial-access.made": (entry) => t`let software register ${words(entry.after?.clients)} clients as “${entry.subject.name}”`,
   "initial-access.withdrawn": (entry) => t`withdrew the initial access token “${entry.subject.name}”`,

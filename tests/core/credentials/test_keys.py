@@ -263,7 +263,7 @@ CLAIMS: dict[str, tuple[dict[str, Any], Outcome | None, str]] = {
     "from the future": ({"iat": at(minutes=2)}, Outcome.ASSERTION_TIME, "future"),
     "not yet": ({"nbf": at(minutes=2)}, Outcome.ASSERTION_TIME, "future"),
     "an end that is no number": ({"exp": "soon"}, Outcome.ASSERTION_MALFORMED, "exp is not a number"),
-    "an end in letters": ({"exp": str(at(seconds=60))}, Outcome.ASSERTION_MALFORMED, "exp is not a number"),
+    "an end that is a text": ({"exp": str(at(seconds=60))}, Outcome.ASSERTION_MALFORMED, "exp is not a number"),
     "a beginning that is null": ({"nbf": NULL}, Outcome.ASSERTION_MALFORMED, "nbf is not a number"),
 }
 

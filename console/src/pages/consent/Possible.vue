@@ -2,7 +2,8 @@
 // What a consent makes possible, the dangerous first: the heart of every mail.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
-import { acting, count, grave, plural } from "@/ui/use/words";
+import { plural } from "@/texts/plural";
+import { acting, count, grave } from "@/ui/use/words";
 import { t } from "@/texts/sentences";
 import { listed } from "@/texts/listed";
 

@@ -12,7 +12,8 @@ import { useSome } from "@/ui/use/some";
 import FindSome from "@/ui/forms/FindSome.vue";
 import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { count, inOrder, plural } from "@/ui/use/words";
+import { plural } from "@/texts/plural";
+import { count, inOrder } from "@/ui/use/words";
 import { t } from "@/texts/sentences";
 
 const props = defineProps<{ resource: string; objectName: string }>();
@@ -32,7 +33,7 @@ const { busy, error: failed, attempt } = useAttempt();
 const wanted = ref("");
 const waits = ref("");
 const stale = useStale();
-const what = computed(() => plural(props.objectName || "object"));
+const what = computed(() => (props.objectName ? plural(props.objectName) : t`objects`));
 const lies = computed(() => {
   const name = wanted.value.trim();
   const own = (data.value?.collections ?? []).filter((one) => one.objects.includes(name)).map((one) => one.path);

@@ -7,7 +7,7 @@ import { directory } from "@/api/session";
 import { useReach } from "@/api/reads/resources";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import { plural } from "@/ui/use/words";
+import { plural } from "@/texts/plural";
 import { noted, t } from "@/texts/sentences";
 import type { Tone } from "@/ui/use/states";
 

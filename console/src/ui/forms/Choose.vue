@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // One choice from a short list: the browser's own, which every keyboard and screen reader knows.
 import { t } from "@/texts/sentences";
+
 defineProps<{ options: { label: string; value: string }[]; label: string; placeholder?: string; disabled?: boolean }>();
 const value = defineModel<string | null>({ required: true });
 </script>

@@ -8,7 +8,7 @@ export const KEEP = null as LogoChange;
 const NONE: LogoChange = { name: "", bytes: "" };
 
 export const logoWords = (client: Schemas["Client"], change: LogoChange = KEEP): string => {
-  if (change) return change.name || "none";
+  if (change) return change.name || t`none`;
   return client.logo ? `the picture ${client.logo.slice(0, 8)}` : "none";
 };
 export const sentLogo = (change: LogoChange) => (change ? { logo: change.bytes } : {});

@@ -6,7 +6,8 @@ import { type ReachChoice } from "@/api/reads/consent";
 import { useCollections } from "@/api/reads/resources";
 import FindSome from "@/ui/forms/FindSome.vue";
 import { useSome } from "@/ui/use/some";
-import { figure, plural } from "@/ui/use/words";
+import { plural } from "@/texts/plural";
+import { figure } from "@/ui/use/words";
 import { t } from "@/texts/sentences";
 
 const props = defineProps<{ resource: string; label: string }>();
@@ -14,11 +15,11 @@ const reach = defineModel<ReachChoice>({ required: true });
 const { data } = useCollections(() => props.resource);
 const id = useId();
 const WAYS = [
-  ["everywhere", "everywhere"],
+  ["everywhere", t`everywhere`],
   ["only", t`only in`],
   ["all-but", t`all but`],
 ] as const;
-const what = computed(() => plural(data.value?.object_name || "object"));
+const what = computed(() => (data.value?.object_name ? plural(data.value.object_name) : t`objects`));
 const chosen = computed(() => new Set(reach.value.collections));
 const above = (path: string) => [...chosen.value].some((other) => path.startsWith(`${other}/`));
 const {

@@ -1,5 +1,6 @@
 // A program's User-Agent header in words: its name and what it runs on, of those that people use.
 import { t } from "@/texts/sentences";
+
 const PROGRAMS: [RegExp, string][] = [
   [/Edg\/(\d+)/, "Edge"],
   [/OPR\/(\d+)/, "Opera"],

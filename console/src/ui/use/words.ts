@@ -12,7 +12,6 @@ export function percent(share: number): string {
   if (whole === 0 && share > 0) return t`under 1 %`;
   return whole === 100 && share < 1 ? t`over 99 %` : t`${whole} %`;
 }
-export { plural };
 /** So many things. `one`: what one is called, in English; `more`: what several are. */
 export const count = (many: number, one: string, more = plural(one)): string => counted(many, figure(many), one, more);
 
