@@ -28,6 +28,7 @@ from jamb.core.text import (
     NAME_PATTERN,
     UnfitText,
     escaped,
+    in_words,
     line_fault,
     lines_fault,
     name_fault,
@@ -274,3 +275,7 @@ def test_what_the_description_calls_text_passes_the_gate(line: str, name: str) -
     assert not line_fault(tags.sub("", line))
     assert not name_fault(tags.sub("", name))
     assert name.strip()
+
+
+def test_things_are_named_as_a_sentence_does() -> None:
+    assert [in_words(list("abc")[:count], "or") for count in range(4)] == ["", "a", "a or b", "a, b or c"]

@@ -41,8 +41,9 @@ async function run(one: Undo): Promise<void> {
   failed.value = null;
   try {
     await undo(one);
-    said.value = t`It is undone.`;
+    // The page shows it before it is said: what is opened upon hearing it begins with how it is now.
     await stale();
+    said.value = t`It is undone.`;
   } catch (error) {
     failed.value = { id: one.id, error };
   } finally {

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import orjson
@@ -67,6 +67,12 @@ def visible(text: str) -> str:
 def visible_lines(text: str) -> str:
     """Return text of several lines with what is not seen made visible; tabs and line feeds stay."""
     return re.sub(f"(?![\\t\\n])[{_HIDDEN}]", _shown, text)
+
+
+def in_words(things: Sequence[str], between: str) -> str:
+    """Return things as a sentence names them: a, b or c."""
+    *before, last = things or [""]
+    return f"{', '.join(before)} {between} {last}" if before else last
 
 
 def escaped(json_text: str) -> str:

@@ -29,6 +29,7 @@ from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, ReachKind
+from jamb.core.text import in_words
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings
 from jamb.store.base.work import Actor
@@ -381,7 +382,7 @@ def _refused_with(
         held = ", ".join(_holding(session, at_door.directory, (name,), now, client.id))
         whom += [f"{name} ({held})"] if held else []
     return Forbidden(
-        f"“{title}” is refused: {words}.", next_step=f"Ask {' or '.join(whom) or 'whoever runs the service'}."
+        f"“{title}” is refused: {words}.", next_step=f"Ask {in_words(whom, 'or') or 'whoever runs the service'}."
     )
 
 

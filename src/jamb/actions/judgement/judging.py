@@ -20,6 +20,7 @@ from jamb.core.consent.agreements import ACT_WORDS, ActKind, Proposal, agreeing,
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import NeedsAgreement, NobodyToAgree, SamePerson
+from jamb.core.text import in_words
 from jamb.store.base.work import Actor, Unit
 from jamb.store.clients import clients
 from jamb.store.consent import additions, requests
@@ -225,7 +226,7 @@ def waiting(session: Session, bench: Bench, proposal: Proposal, actor: Actor, no
         )
     names = [one.name for one in could]
     error = NeedsAgreement(proposal.why, next_step=proposal.way)
-    can = f"{_names(names)} can agree." if proposal.approvers == 1 else f"Two must agree: {_names(names, ' and ')} can."
+    can = f"{_names(names)} can agree." if proposal.approvers == 1 else f"Two must agree: {_names(names, 'and')} can."
     error.waits = Waiting(proposal, actor, now, can)
     return error
 
@@ -257,7 +258,7 @@ def consent_words(
     bench = Bench(session, directory, now)
     policy = directory.policy
     could = [one.name for one in bench.could_decide(bench.controllers(asked_by), client.id)]
-    told = f"{_names(could, ' and ')} could." if len(could) >= needed else " ".join(nobody_words(needed, could))
+    told = f"{_names(could, 'and')} could." if len(could) >= needed else " ".join(nobody_words(needed, could))
     return (
         f"{adds_words(weight, before.deciding, policy)} from {policy.two_approvers_weight} on, two approvers must "
         f"consent, by a request. {told}"
@@ -411,9 +412,10 @@ def _who_could(bench: Bench, involved: Collection[str], client_id: str) -> str:
     return f"Make a request: jamb requests make {client_id}. {_names(could)} could decide it."
 
 
-def _names(names: list[str], between: str = " or ") -> str:
+def _names(names: list[str], between: str = "or") -> str:
     more = len(names) - NAMED
-    return between.join(names[:NAMED]) + (f"{between}{more} others" if more > 0 else "")
+    others = [f"{more} others" if more > 1 else "1 other"] if more > 0 else []
+    return in_words(names[:NAMED] + others, between)
 
 
 def _why(why: str, weight: float, added: float, needed: int, policy: DirectoryPolicy) -> str:

@@ -29,6 +29,7 @@ from jamb.core.consent.agreements import agreeing
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import Unsuited
 from jamb.core.permissions import AccessKind
+from jamb.core.text import in_words
 from jamb.store.clients import clients
 from jamb.store.credentials import credentials
 from jamb.store.directory import roles
@@ -114,7 +115,7 @@ def _agreement(
             said.append(f"This consent weighs {weight:g}: two approvers must say yes to a request.")
         else:
             said.append(f"This consent weighs {weight:g}: somebody else than whoever asks must say yes.")
-        said.append(f"{' or '.join(could[:5]) or 'Nobody here'} could.")
+        said.append(f"{in_words(could[:5], 'or') or 'Nobody here'} could.")
     if StepKind.ISSUE_SECRET in kinds:
         power = beyond(bench.places, bench.power_of_client(client.id), NO_POWERS).weight
         if agreeing(power, policy):
