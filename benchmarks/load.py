@@ -7,15 +7,20 @@ import os
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from urllib.parse import urlencode, urlsplit
 
 TICKS = os.sysconf("SC_CLK_TCK")
+IDLE_SECONDS = 1 if os.environ.get("QUICK") else 10
 
 
 @dataclass(frozen=True)
 class Load:
-    """What one burst showed. Times in seconds; CPU per request of the serving process and of the database."""
+    """What one burst showed. Times in seconds; CPU per request of the serving process and of the database.
+
+    What both use while nobody asks, as they did before it for guards and rounds, is not counted.
+    """
 
     requests: int
     wall: float
@@ -43,6 +48,15 @@ def children_cpu(parent: int) -> float:
             if int(fields[1]) == parent:
                 total += (int(fields[11]) + int(fields[12])) / TICKS
     return total
+
+
+@cache
+def idle(server: int, postmaster: int) -> tuple[float, float]:
+    """Return the CPU seconds that a server and its database use in a second while nobody asks."""
+    cpu, database, started = cpu_of(server), children_cpu(postmaster), time.perf_counter()
+    time.sleep(IDLE_SECONDS)
+    passed = time.perf_counter() - started
+    return (cpu_of(server) - cpu) / passed, (children_cpu(postmaster) - database) / passed
 
 
 def machine_cpu() -> float:
@@ -73,6 +87,7 @@ def burst(
     assert parts.hostname is not None
     assert parts.port is not None
     messages = [message() for _ in range(requests)]
+    idle_cpu, idle_database = idle(server, postmaster)
     cpu, database, started = cpu_of(server), children_cpu(postmaster), time.perf_counter()
     times = asyncio.run(_burst(parts.hostname, parts.port, messages, connections))
     wall = time.perf_counter() - started
@@ -80,8 +95,8 @@ def burst(
     return Load(
         requests=requests,
         wall=wall,
-        server_cpu=(cpu_of(server) - cpu) / requests,
-        database_cpu=(children_cpu(postmaster) - database) / requests,
+        server_cpu=(cpu_of(server) - cpu - idle_cpu * wall) / requests,
+        database_cpu=max(0.0, children_cpu(postmaster) - database - idle_database * wall) / requests,
         p50=times[len(times) // 2],
         p99=times[int(len(times) * 0.99)],
     )

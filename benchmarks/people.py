@@ -22,7 +22,7 @@ from benchmarks.load import Load, burst
 from jamb.client import ClientCredentials, Jamb
 from jamb.core.permissions import AccessKind
 
-ROUNDS, REQUESTS, CONNECTIONS = 5, 200, 8
+ROUNDS, REQUESTS, CONNECTIONS = 5, 300, 8
 BACK = "https://bench.quillhaven.example/back"
 
 
