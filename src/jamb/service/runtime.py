@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
-from psycopg import InterfaceError, OperationalError
+from psycopg import AsyncCursor, AsyncRawCursor, InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.actions.base.backend import Backend
@@ -33,6 +33,7 @@ from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
 from jamb.service.running.standby_age import beating
+from jamb.store.base.driver import Numbered
 from jamb.store.connections.bounded import GRACE_SECONDS, BoundedAsyncConnection, Patience
 from jamb.store.connections.engine import make_engine
 from jamb.store.connections.outages import driver_outage
@@ -76,7 +77,7 @@ class Reader:
         wanted = {"since": place[0], "after": place[1], "most": most}
         return [(bytes(der), at, key) for der, at, key in await self.rows(CERTIFICATES_SINCE, wanted)]
 
-    async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
+    async def rows(self, statement: str | Numbered, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
         ends = time.monotonic() + READ_SECONDS
         connection: BoundedAsyncConnection | None = None
         while True:
@@ -84,7 +85,7 @@ class Reader:
                 # One statement is a transaction of its own: the pool's context manager would commit it once more.
                 connection = await self._pool.getconn()
                 try:
-                    cursor = await connection.execute(statement, parameters, prepare=self._prepared, binary=True)
+                    cursor = await self._execute(connection, statement, parameters)
                     return await cursor.fetchall()
                 finally:
                     await self._pool.putconn(connection)
@@ -94,6 +95,14 @@ class Reader:
                 # A restarted server leaves dead connections in the pool, which fail at once: the next may be alive.
                 if connection is None or not connection.broken or time.monotonic() > ends:
                     raise driver_outage(error) from error
+
+    async def _execute(
+        self, connection: BoundedAsyncConnection, statement: str | Numbered, parameters: dict[str, Any]
+    ) -> AsyncCursor[tuple[Any, ...]]:
+        if isinstance(statement, Numbered):
+            values = statement.values(parameters)
+            return await AsyncRawCursor(connection).execute(statement.text, values, prepare=self._prepared, binary=True)
+        return await connection.execute(statement, parameters, prepare=self._prepared, binary=True)
 
 
 @dataclass(slots=True)

@@ -127,10 +127,9 @@ def redeemed(roster: Roster, code: str, verifier: str, redirect_uri: str = BACK,
 
 
 def refreshed(roster: Roster, token: str, **more: str) -> httpx.Response:
-    form = {"grant_type": "refresh_token", "refresh_token": token, "client_id": roster.id, **more}
-    return patient.post(
-        roster.metadata["token_endpoint"], data=form | ({"client_secret": roster.secret} if roster.secret else {})
-    )
+    proof = {"client_id": roster.id} | ({"client_secret": roster.secret} if roster.secret else {})
+    form = {"grant_type": "refresh_token", "refresh_token": token, **proof, **more}
+    return patient.post(roster.metadata["token_endpoint"], data=form)
 
 
 def introspected(roster: Roster, token: str) -> dict[str, Any]:

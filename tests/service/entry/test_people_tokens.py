@@ -404,6 +404,55 @@ def test_the_quick_way_and_the_tables_come_to_the_same(world: World) -> None:
         assert gone["scope"].split() == ["email", "offline_access", "openid"]
 
 
+OF_CLIENT = "update client set {} where id = %(client)s"
+OF_SECRET = "update credential set {} where client_id = %(client)s"
+OF_SIGN_IN = "update person_authorization set {} where client_id = %(client)s"
+# What stands against a refresh, and what undoes it.
+AGAINST = {
+    "a secret that expired": (
+        OF_SECRET,
+        "expires_at = now() - interval '1 second'",
+        "expires_at = now() + interval '9 days'",
+    ),
+    "a secret that was withdrawn": (OF_SECRET, "withdrawn_at = now()", "withdrawn_at = null"),
+    "a secret that is disabled": (OF_SECRET, "disabled_at = now()", "disabled_at = null"),
+    "a client that is disabled": (OF_CLIENT, "state = 'disabled'", "state = 'live'"),
+    "a client that does not refresh": (OF_CLIENT, "grant_types = '{authorization_code}'", "grant_types = '{}'"),
+    "another key": (OF_SIGN_IN, "bound_to = 'another'", "bound_to = ''"),
+}
+OTHERWISE = {
+    "another secret": {"client_secret": "jamb_of_nobody"},
+    "no secret": {"client_secret": ""},
+    "another client": {"client_id": "somebody-else"},
+    "more than was allowed": {"scope": "openid berths.manage"},
+    "another resource": {"resource": "https://elsewhere.quillhaven.example"},
+}
+
+
+def test_a_refresh_that_is_refused_uses_nothing_up(world: World, roster: Roster) -> None:
+    with somebody(world) as http, world.database() as database:
+        address, verifier = by_hand(roster, scope="openid offline_access")
+        token = redeemed(roster, members(answered(http, address))["code"], verifier).json()["refresh_token"]
+        before = kept(world, roster)
+        for what, (of, against, undone) in AGAINST.items():
+            database.execute(of.format(against), {"client": roster.id})
+            assert refreshed(roster, token).status_code in {400, 401}, what
+            assert kept(world, roster) == before, what
+            database.execute(of.format(undone), {"client": roster.id})
+        for what, sent in OTHERWISE.items():
+            assert refreshed(roster, token, **sent).status_code in {400, 401}, what
+            assert kept(world, roster) == before, what
+    assert refreshed(roster, token).is_success
+    assert kept(world, roster) != before
+
+
+def kept(world: World, roster: Roster) -> list[tuple[Any, ...]]:
+    """The refresh tokens of a client, and when each was used."""
+    of = "select digest, used_at from refresh_token join person_authorization access on access.id = authorization_id"
+    with world.database() as database:
+        return database.execute(f"{of} where client_id = %s order by digest", [roster.id]).fetchall()
+
+
 def claims_in(token: str) -> dict[str, Any]:
     found: dict[str, Any] = jwt.decode(token, options={"verify_signature": False})
     return found

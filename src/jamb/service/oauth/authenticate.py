@@ -5,12 +5,21 @@ A public client is known by its id alone (section 2.1): what it gets is bound by
 
 from __future__ import annotations
 
+from typing import Any
+
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.credentials.secrets import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
 from jamb.service.oauth.client_assertions import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
-from jamb.store.entry.tokens import AUTHENTICATE, AUTHENTICATE_BY_KEY, Authenticated, KeyHeld, keys_in
+from jamb.store.entry.tokens import (
+    AUTHENTICATE,
+    AUTHENTICATE_AT_RESOURCE,
+    AUTHENTICATE_BY_KEY,
+    Authenticated,
+    KeyHeld,
+    keys_in,
+)
 
 _FROM_TEXT = {
     SecretFault.WHITESPACE: (Outcome.SECRET_WHITESPACE, "The client secret has white space around it."),
@@ -27,42 +36,57 @@ class UnknownDirectory(Exception):
     """There is no such directory: the path is wrong, not the request."""
 
 
-async def looked_up(asked: TokenRequest, resource: str | None) -> tuple[Authenticated, list[KeyHeld], str]:
-    """Return what there is of the client and the resource, the keys of one that brings no secret, and the secret.
+async def looked_up(asked: TokenRequest, resource: str | None) -> tuple[Authenticated, list[KeyHeld]]:
+    """Return what there is of the client and the resource, and the keys of one that brings no secret.
 
     Raises:
         UnknownDirectory: there is no such directory.
     """
-    proof, secret = asked.proof, (asked.proof.secret or "")[:LONGEST_PRESENTED]
-    by_key = proof.assertion is not None or bool(proof.certificate)
-    values = {
-        "slug": asked.slug,
-        "client": proof.client_id,
-        "digest": digest_secret(asked.runtime.backend.sealer.credential_key, secret),
-        "resource": resource,
-        "now": asked.now,
-    }
-    rows = await asked.runtime.reader.rows(AUTHENTICATE_BY_KEY if by_key else AUTHENTICATE, values)
+    statement = AUTHENTICATE if resource is None else AUTHENTICATE_AT_RESOURCE
+    if asked.proof.by_key:
+        statement = AUTHENTICATE_BY_KEY
+    rows = await asked.runtime.reader.rows(statement, lookup(asked, resource))
     if not rows:
         raise UnknownDirectory
     row = Authenticated(*rows[0][: len(Authenticated._fields)])
+    return row, keys_in(rows) if asked.proof.by_key else []
+
+
+def lookup(asked: TokenRequest, resource: str | None) -> dict[str, Any]:
+    """Return the parameters of `AUTHENTICATE` and its like for a request."""
+    return {
+        "slug": asked.slug,
+        "client": asked.proof.client_id,
+        "digest": digest_secret(asked.runtime.backend.sealer.credential_key, _presented(asked)),
+        "resource": resource,
+        "now": asked.now,
+    }
+
+
+def _presented(asked: TokenRequest) -> str:
+    return (asked.proof.secret or "")[:LONGEST_PRESENTED]
+
+
+async def authenticated(
+    asked: TokenRequest, grant_type: GrantType | None = None, known: Authenticated | None = None
+) -> Authenticated:
+    """Return what is known of the client that asks. `known`: what was read of one that brings no key already.
+
+    Raises:
+        OAuthError, UnknownDirectory.
+    """
+    row, keys = (known, ()) if known is not None else await looked_up(asked, None)
     asked.directory_id = row.directory_id
-    return row, keys_in(rows) if by_key else [], secret
-
-
-async def authenticated(asked: TokenRequest, grant_type: GrantType | None = None) -> Authenticated:
-    """Return what is known of the client that asks. Raises `OAuthError`, `UnknownDirectory`."""
-    row, keys, secret = await looked_up(asked, None)
     public = row.client_kind is not None and not ClientKind(row.client_kind).confidential
     if asked.proof.assertion is not None:
         await prove_by_assertion(asked, row.client_kind, keys)
-    elif public and secret:
+    elif public and _presented(asked):
         described = "This client is public: it has no secret to send."
         raise await asked.refuse(Outcome.SECRET_UNKNOWN, "invalid_client", described)
     elif not public and asked.proof.certificate:
         await prove_by_certificate(asked, row.client_kind, keys)
     elif not public:
-        await prove_by_secret(asked, row, secret)
+        await prove_by_secret(asked, row)
     if row.suspended:
         raise await asked.refuse(Outcome.DIRECTORY_SUSPENDED, "unauthorized_client", SUSPENDED)
     if row.client_state != ClientState.LIVE:
@@ -84,8 +108,9 @@ async def judge_grant_type(asked: TokenRequest, row: Authenticated, grant_type: 
     asked.grant_type = grant_type
 
 
-async def prove_by_secret(asked: TokenRequest, row: Authenticated, secret: str) -> None:
+async def prove_by_secret(asked: TokenRequest, row: Authenticated) -> None:
     """The secret is this client's, and counts."""
+    secret = _presented(asked)
     hint, expires_at, withdrawn_at = row.hint or "", row.expires_at, row.withdrawn_at
     if row.client_kind is None or row.credential_client is None:
         outcome, described = _NO_SECRET

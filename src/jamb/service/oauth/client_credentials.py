@@ -48,11 +48,12 @@ async def client_credentials(
         # Perhaps by a former address: the token is for the present one.
         resource = runtime.backend.own_identifier(slug)
     asked.resource = resource or ""
-    row, keys, secret = await looked_up(asked, resource)
+    row, keys = await looked_up(asked, resource)
+    asked.directory_id = row.directory_id
     if proof.certificate:
         await prove_by_certificate(asked, row.client_kind, keys)
     elif proof.assertion is None:
-        await prove_by_secret(asked, row, secret)
+        await prove_by_secret(asked, row)
     else:
         await prove_by_assertion(asked, row.client_kind, keys)
     await _admit(asked, row, GrantType(str(form.get("grant_type"))))

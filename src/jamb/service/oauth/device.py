@@ -19,11 +19,12 @@ from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries
 from jamb.service.http.senders import address_of, agent_of
+from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import Form, read_proof
 from jamb.service.oauth.mint import mint
-from jamb.service.oauth.people.tokens import answer_with_tokens
+from jamb.service.oauth.people.tokens import answer_with_tokens, looked_at
 from jamb.service.oauth.request import SUSPENDED, TokenRequest
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
@@ -139,4 +140,6 @@ async def _tokens_of_device(
             raise OAuthError(poll.answer.value, _SAID[poll.answer])
         return of_device(runtime.backend, slug, poll.authorization_id, asked.key, now)
 
-    return await answer_with_tokens(asked, GrantType.DEVICE_CODE, polled)
+    row = await authenticated(asked, GrantType.DEVICE_CODE)
+    await asked.judge_possession()
+    return await answer_with_tokens(asked, row, await looked_at(asked, polled))

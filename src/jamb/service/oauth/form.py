@@ -50,6 +50,11 @@ class ClientProof:
     outside: bool = False
     certificate: str = ""
 
+    @property
+    def by_key(self) -> bool:
+        """Whether it is a key that proves it, and no secret."""
+        return self.assertion is not None or bool(self.certificate)
+
 
 async def read_form(request: Request) -> Form:
     """Return the form. Raises `invalid_request` for another media type, a repeated parameter or a broken body."""

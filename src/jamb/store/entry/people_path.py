@@ -11,6 +11,8 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
+from jamb.store.entry.tokens import AUTHENTICATE
+
 
 class Redeemable(NamedTuple):
     """What a code or refresh token stands for, with all that decides what may come of it at this moment.
@@ -19,7 +21,6 @@ class Redeemable(NamedTuple):
         granted: what the client holds for people at the resource, for everyone or for this person; a bounded one with
             its reach behind a space.
         held: what the person holds there by roles of theirs and of their groups, alike.
-        recent: how many refresh tokens it had of late.
         narrowed_at: when something of it was taken away last.
     """
 
@@ -47,30 +48,20 @@ class Redeemable(NamedTuple):
     narrowed_at: datetime | None
     idle_days: int
     longest_days: int
-    token_expires_at: datetime | None
-    used_at: datetime | None
-    recent: int
 
 
-_BY_REFRESH = "SELECT authorization_id FROM refresh_token WHERE digest = %(digest)s::bytea"
-_BY_CODE = "SELECT id FROM person_authorization WHERE code_digest = %(digest)s::bytea"
-_REFRESHED = """
-    (SELECT expires_at FROM refresh_token WHERE digest = %(digest)s::bytea) AS token_expires_at,
-    (SELECT used_at FROM refresh_token WHERE digest = %(digest)s::bytea) AS used_at,
-    (SELECT count(*) FROM refresh_token other
-      WHERE other.authorization_id = access.id AND other.created_at > %(recently)s::timestamptz) AS recent
-"""
-_UNREFRESHED = "NULL::timestamptz AS token_expires_at, NULL::timestamptz AS used_at, 0 AS recent"
-
-
-def _read(found: str, token: str) -> str:
+def _around(found: str) -> str:
+    """Return what comes before `_STANDS`: the authorization that is found, and the groups around its person."""
     return f"""
 WITH RECURSIVE access AS (
-    SELECT * FROM person_authorization WHERE id = ({found}) AND client_id = %(client)s::text
+    SELECT * FROM person_authorization WHERE id = ({found}) AND client_id = %(client)s::varchar
 ), around (group_id) AS (
     SELECT inside.group_id FROM group_person inside JOIN access ON access.person_id = inside.person_id
     UNION SELECT outer_one.group_id FROM group_inner outer_one JOIN around ON outer_one.inner_id = around.group_id
-)
+)"""  # noqa: S608 - parts of our own
+
+
+_STANDS = """
 SELECT access.id, access.person_id, access.resource_id,
     resource.revision, resource.collections_revision, resource.identifier,
     access.scope, access.request, access.created_at, access.expires_at, access.redeemed_at, access.ended_at,
@@ -102,48 +93,77 @@ SELECT access.id, access.person_id, access.resource_id,
         (SELECT at FROM person_narrowed WHERE person_narrowed.person_id = access.person_id)
     ) AS narrowed_at,
     (directory.policy ->> 'refresh_idle_days')::integer AS idle_days,
-    (directory.policy ->> 'refresh_longest_days')::integer AS longest_days,
-    {token}
+    (directory.policy ->> 'refresh_longest_days')::integer AS longest_days
   FROM access
-  JOIN directory ON directory.id = access.directory_id AND directory.slug = %(slug)s::text
+  JOIN directory ON directory.id = access.directory_id AND directory.slug = %(slug)s::varchar
   JOIN client ON client.id = access.client_id
   JOIN person ON person.id = access.person_id
   LEFT JOIN resource ON resource.id = access.resource_id
-"""  # noqa: S608 - parts of our own
-
-
-# Parameters: digest, client, slug, now, recently. One row (`Redeemable`), or none.
-READ_BY_REFRESH = _read(_BY_REFRESH, _REFRESHED)
-# Parameters: digest, client, slug, now.
-READ_BY_CODE = _read(_BY_CODE, _UNREFRESHED)
-
-_FOLLOWS = """
-    INSERT INTO refresh_token (digest, authorization_id, created_at, expires_at)
-    SELECT %(next)s::bytea, done.id, %(now)s::timestamptz, %(next_expires)s::timestamptz FROM done
-     WHERE %(next)s::bytea IS NOT NULL
 """
-# Parameters: id, digest, next, next_expires, now. One row where it was done: nobody else was quicker, and it has not
-# ended. The authorization is locked first, as whoever ends it does.
-ROTATE = f"""
-WITH access AS (
-    SELECT id FROM person_authorization WHERE id = %(id)s::uuid AND ended_at IS NULL FOR NO KEY UPDATE
-), done AS (
-    UPDATE refresh_token SET used_at = %(now)s::timestamptz
-      FROM access
-     WHERE digest = %(digest)s::bytea AND used_at IS NULL AND authorization_id = access.id
-    RETURNING authorization_id AS id
-), follows AS ({_FOLLOWS})
-SELECT 1 FROM done
-"""  # noqa: S608 - parts of our own
-# Parameters: id, key, expires, next, next_expires, now. Alike.
-REDEEM = f"""
+
+# Parameters: code, client, slug, now. One row (`Redeemable`), or none.
+READ_BY_CODE = _around("SELECT id FROM person_authorization WHERE code_digest = %(code)s::bytea") + _STANDS
+
+# Parameters: id, key, expires, next, next_expires, now. One row where it was done: nobody else was quicker, and it has
+# not ended.
+REDEEM = """
 WITH done AS (
     UPDATE person_authorization
        SET redeemed_at = %(now)s::timestamptz, expires_at = %(expires)s::timestamptz, bound_to = %(key)s::text
      WHERE id = %(id)s::uuid AND ended_at IS NULL AND redeemed_at IS NULL
     RETURNING id
-), follows AS ({_FOLLOWS})
+), follows AS (
+    INSERT INTO refresh_token (digest, authorization_id, created_at, expires_at)
+    SELECT %(next)s::bytea, done.id, %(now)s::timestamptz, %(next_expires)s::timestamptz FROM done
+     WHERE %(next)s::bytea IS NOT NULL
+)
 SELECT 1 FROM done
+"""
+# Parameters: those of `AUTHENTICATE`, and now, token, proven, kinds, recently, most, scope, at, key, next. One row: of
+# `AUTHENTICATE`, then `Redeemable`, then whether the token was used up and the next one put in its place; none where
+# there is no such directory.
+#
+# All in one, for it is what clients do most. It is done where all is as it should be, the client's proof included
+# (`proven`: that was judged before; else `kinds` are those that prove themselves as this one did), so that nothing is
+# used up by a request that is refused. Whoever runs it judges the client by the same row all the same, and where it was
+# not done looks again, and says why. The authorization is locked first, as whoever ends it does.
+REFRESH = f"""
+{_around("SELECT authorization_id FROM refresh_token WHERE digest = %(token)s::bytea")}, known AS MATERIALIZED (
+{AUTHENTICATE}
+), stands AS MATERIALIZED ({_STANDS}), good AS (
+    SELECT stands.id, stands.expires_at, stands.idle_days FROM known CROSS JOIN stands
+     WHERE NOT known.suspended AND known.client_state = 'live'
+       AND known.client_kind = ANY (%(kinds)s::text[])
+       AND (known.grant_types = ARRAY[]::text[] OR 'refresh_token' = ANY (known.grant_types))
+       AND (%(proven)s::boolean OR (
+            known.credential_client = %(client)s::varchar AND known.disabled_at IS NULL
+            AND (known.withdrawn_at IS NULL OR known.withdrawn_at > %(now)s::timestamptz)
+            AND (known.expires_at IS NULL OR known.expires_at > %(now)s::timestamptz)))
+       AND stands.ended_at IS NULL AND stands.active AND stands.admitted
+       AND stands.expires_at > %(now)s::timestamptz
+       AND stands.expires_at = stands.created_at + stands.longest_days * interval '24 hours'
+       AND 'offline_access' = ANY (stands.scope)
+       AND stands.bound_to IN ('', %(key)s::text)
+       AND (%(scope)s::text[] IS NULL OR %(scope)s::text[] <@ stands.scope)
+       AND (%(at)s::text IS NULL OR %(at)s::text = stands.request ->> 'resource')
+       AND (SELECT count(*) FROM refresh_token other
+             WHERE other.authorization_id = stands.id AND other.created_at > %(recently)s::timestamptz
+           ) <= %(most)s::integer
+), held AS (
+    SELECT access.id FROM person_authorization access JOIN good USING (id)
+     WHERE access.ended_at IS NULL FOR NO KEY UPDATE OF access
+), done AS (
+    UPDATE refresh_token SET used_at = %(now)s::timestamptz FROM held
+     WHERE digest = %(token)s::bytea AND used_at IS NULL AND authorization_id = held.id
+       AND refresh_token.expires_at > %(now)s::timestamptz
+    RETURNING held.id
+), follows AS (
+    INSERT INTO refresh_token (digest, authorization_id, created_at, expires_at)
+    SELECT %(next)s::bytea, id, %(now)s::timestamptz,
+           least(good.expires_at, %(now)s::timestamptz + good.idle_days * interval '24 hours')
+      FROM done JOIN good USING (id)
+)
+SELECT known.*, stands.*, EXISTS (SELECT FROM done) AS done FROM known LEFT JOIN stands ON true
 """  # noqa: S608 - parts of our own
 
 # Parameters: slug, audience, clients, sid, person, issued, now. One row: whether an access token of these claims counts
@@ -175,4 +195,4 @@ SELECT directory.suspended_at IS NULL
   FROM directory WHERE directory.slug = %(slug)s::text
 """
 
-__all__ = ["READ_BY_CODE", "READ_BY_REFRESH", "REDEEM", "ROTATE", "STILL_COUNTS", "Redeemable"]
+__all__ = ["READ_BY_CODE", "REDEEM", "REFRESH", "STILL_COUNTS", "Redeemable"]

@@ -85,7 +85,7 @@ def _granted(kind: str, client: sa.ColumnElement[str], resource: sa.ColumnElemen
 
 
 class Authenticated(NamedTuple):
-    """A row of `AUTHENTICATE`: the directory, and what there is of the client, the credential and the resource.
+    """A row of `AUTHENTICATE` and its like: the directory, and what there is of client, credential and resource.
 
     `granted`: permissions that count for everyone, a bounded one with its reach behind a space.
     """
@@ -109,40 +109,49 @@ class Authenticated(NamedTuple):
     suspended: bool
 
 
-# Parameters: slug, client, digest, resource, now. One row (`Authenticated`), or none when there is no such directory.
-_authenticate = (
-    sa.select(
-        _directory.c.id.label("directory_id"),
-        sa.literal_column("(directory.policy ->> 'access_token_seconds')::integer").label("seconds"),
-        _newest_key.label("kid"),
-        _client.c.kind.label("client_kind"),
-        _client.c.state.label("client_state"),
-        _client.c.grant_types,
-        _credential.c.id.label("credential_id"),
-        _credential.c.client_id.label("credential_client"),
-        _credential.c.hint,
-        _credential.c.expires_at,
-        _credential.c.withdrawn_at,
-        _credential.c.disabled_at,
-        _resource.c.id.label("resource_id"),
-        _resource.c.revision,
-        _granted("application", _client.c.id, _resource.c.id).label("granted"),
-        _client.c.narrowed_at,
-        _directory.c.suspended_at.is_not(None).label("suspended"),
+def _authenticate(*, at_resource: bool) -> sa.Select[Any]:
+    joined: sa.FromClause = _directory.outerjoin(
+        _client, sa.and_(_client.c.directory_id == _directory.c.id, _client.c.id == _param("client", sa.Text))
+    ).outerjoin(_credential, _credential.c.digest == _param("digest", sa.LargeBinary))
+    there: Sequence[sa.ColumnElement[Any]] = (
+        sa.literal_column("NULL::uuid").label("resource_id"),
+        sa.literal_column("NULL::integer").label("revision"),
+        sa.literal_column("ARRAY[]::text[]").label("granted"),
     )
-    .select_from(
-        _directory.outerjoin(
-            _client, sa.and_(_client.c.directory_id == _directory.c.id, _client.c.id == _param("client", sa.Text))
+    if at_resource:
+        named = _resource.c.identifier == _param("resource", sa.Text)
+        joined = joined.outerjoin(_resource, sa.and_(_resource.c.directory_id == _directory.c.id, named))
+        granted = _granted("application", _client.c.id, _resource.c.id).label("granted")
+        there = (_resource.c.id.label("resource_id"), _resource.c.revision, granted)
+    return (
+        sa.select(
+            _directory.c.id.label("directory_id"),
+            sa.literal_column("(directory.policy ->> 'access_token_seconds')::integer").label("seconds"),
+            _newest_key.label("kid"),
+            _client.c.kind.label("client_kind"),
+            _client.c.state.label("client_state"),
+            _client.c.grant_types,
+            _credential.c.id.label("credential_id"),
+            _credential.c.client_id.label("credential_client"),
+            _credential.c.hint,
+            _credential.c.expires_at,
+            _credential.c.withdrawn_at,
+            _credential.c.disabled_at,
+            *there,
+            _client.c.narrowed_at,
+            _directory.c.suspended_at.is_not(None).label("suspended"),
         )
-        .outerjoin(_credential, _credential.c.digest == _param("digest", sa.LargeBinary))
-        .outerjoin(
-            _resource,
-            sa.and_(_resource.c.directory_id == _directory.c.id, _resource.c.identifier == _param("resource", sa.Text)),
-        )
+        .select_from(joined)
+        .where(_directory.c.slug == _param("slug", sa.Text))
     )
-    .where(_directory.c.slug == _param("slug", sa.Text))
-)
-AUTHENTICATE = compiled(_authenticate)
+
+
+_at_resource = _authenticate(at_resource=True)
+# Parameters: slug, client, digest. One row (`Authenticated`) with nothing of a resource, or none when there is no such
+# directory.
+AUTHENTICATE = compiled(_authenticate(at_resource=False))
+# Parameters: those of `AUTHENTICATE`, resource, now. Its row, with what there is of the resource.
+AUTHENTICATE_AT_RESOURCE = compiled(_at_resource)
 
 
 class KeyHeld(NamedTuple):
@@ -174,9 +183,9 @@ def keys_in(rows: Sequence[Sequence[Any]]) -> list[KeyHeld]:
     return [KeyHeld(*row[behind:]) for row in rows if row[behind] is not None]
 
 
-# Parameters: those of `AUTHENTICATE`. Its row before each of what a client may prove itself with beside secrets
-# (`KeyHeld`), newest first.
-_known = _authenticate.cte("known").prefix_with("MATERIALIZED", dialect="postgresql")
+# Parameters: those of `AUTHENTICATE_AT_RESOURCE`. Its row before each of what a client may prove itself with beside
+# secrets (`KeyHeld`), newest first.
+_known = _at_resource.cte("known").prefix_with("MATERIALIZED", dialect="postgresql")
 _authenticate_by_key = (
     sa.select(_known, *_held_of(_held))
     .select_from(
@@ -369,12 +378,13 @@ SELECT seen.client_id, seen.grant_type, seen.at
 """
 
 # The rows by the names of what they are read from: a test compares the two.
-ROWS = ((Authenticated, _authenticate), (KeyHeld, _keys_of), (Delegated, _delegated))
+ROWS = ((Authenticated, _at_resource), (KeyHeld, _keys_of), (Delegated, _delegated))
 
 __all__ = [
     "ASKED",
     "ATTEMPT_COLUMNS",
     "AUTHENTICATE",
+    "AUTHENTICATE_AT_RESOURCE",
     "AUTHENTICATE_BY_KEY",
     "CERTIFICATES_SINCE",
     "DELEGATED",

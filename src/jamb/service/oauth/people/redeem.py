@@ -1,15 +1,15 @@
-"""Codes and refresh tokens that are good: one read and one write on the driver (decision 4).
+"""Codes and refresh tokens that are good, by few statements on the driver (decision 4): refresh tokens by one.
 
-Whatever is not as it should be, or is rare, returns None: `actions.authorization.person_tokens` looks again, says what
+Whatever is not as it should be, or is rare, is not done: `actions.authorization.person_tokens` looks again, says what
 is wrong, and ends what has to end. So a refusal is worded in one place, and only what is common is quick.
 """
 
 from __future__ import annotations
 
 import secrets
-from datetime import datetime, timedelta
+from dataclasses import dataclass
+from datetime import timedelta
 from functools import lru_cache
-from typing import Any
 
 import orjson
 from fastapi.concurrency import run_in_threadpool
@@ -22,58 +22,92 @@ from jamb.core.access import Holding
 from jamb.core.authorization import pkce
 from jamb.core.authorization.client_and_person import Counts, both_may, still_allowed, within
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, GrantType
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, CollectionTree
 from jamb.core.reach.details import reach_of
 from jamb.core.tries import REFRESHED
+from jamb.service.oauth.authenticate import UnknownDirectory, lookup
 from jamb.service.oauth.catalogues import catalogue_of, tree_of
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
-from jamb.store.entry.people_path import READ_BY_CODE, READ_BY_REFRESH, REDEEM, ROTATE, Redeemable
+from jamb.store.base.driver import numbered
+from jamb.store.entry.people_path import READ_BY_CODE, REDEEM, REFRESH, Redeemable
 from jamb.store.entry.tokens import Authenticated
 
 # What several holdings come to together is worked out once for each of so many.
 _MOST_WORKED_OUT = 4096
+# By number: it is too long for the driver to keep what it read of it.
+_REFRESH = numbered(REFRESH)
+_REFRESHING = [kind for kind in ClientKind if kind.may(GrantType.REFRESH_TOKEN)]
 
 
-async def refreshed(
-    asked: TokenRequest, token: str, scope: frozenset[str] | None, resource: str | None
-) -> Allowed | None:
-    """Return what a refresh token stands for, with the one that follows it."""
-    digest = digest_of(asked.runtime.backend, token)
-    found = await _read(asked, READ_BY_REFRESH, digest, recently=asked.now - REFRESHED.within)
-    if found is None or found.token_expires_at is None:
-        return None
-    wanted = Wanted.of(found.request)
-    last = found.created_at + timedelta(days=found.longest_days)
-    good = (
-        _counts(found, asked.now)
-        and found.used_at is None
-        and found.token_expires_at > asked.now
-        and found.expires_at == last
-        and found.recent <= REFRESHED.most
-        and found.bound_to in {"", asked.key}
-        and (scope is None or scope <= frozenset(found.scope))
-        and resource in {None, wanted.resource}
-    )
-    if not good:
-        return None
-    allowed = await _allowed(asked, found, wanted, scope)
-    values = {"id": found.id, "digest": digest, **_following(asked, found, allowed, last)}
-    return allowed if await asked.runtime.reader.rows(ROTATE, values) else None
+@dataclass(frozen=True, slots=True)
+class Refresh:
+    """What a client brings to refresh. `scope`, `resource`: less than was allowed, and where; None: all of it."""
+
+    token: str
+    scope: frozenset[str] | None
+    resource: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Refreshed:
+    """What was read for a refresh, of the client and of what it brought. `allowed`: None where nothing was done."""
+
+    client: Authenticated
+    allowed: Allowed | None
+
+
+async def refreshed(asked: TokenRequest, brought: Refresh, *, proven: bool) -> Refreshed:
+    """Put the next refresh token in the place of one, where all is as it should be.
+
+    Args:
+        proven: whether the client has proven itself; else it is judged by what is read here.
+
+    Raises:
+        UnknownDirectory: there is no such directory.
+    """
+    backend, following = asked.runtime.backend, secrets.token_urlsafe(32)
+    values = lookup(asked, None) | {
+        "token": digest_of(backend, brought.token),
+        "proven": proven or asked.proof.secret is None,
+        "kinds": [kind for kind in _REFRESHING if proven or kind.confidential == bool(asked.proof.secret)],
+        "recently": asked.now - REFRESHED.within,
+        "most": REFRESHED.most,
+        "scope": None if brought.scope is None else sorted(brought.scope),
+        "at": brought.resource,
+        "key": asked.key,
+        "next": digest_of(backend, following),
+    }
+    rows = await asked.runtime.reader.rows(_REFRESH, values)
+    if not rows:
+        raise UnknownDirectory
+    *read, done = rows[0]
+    behind = len(Authenticated._fields)
+    client = Authenticated(*read[:behind])
+    if not done:
+        return Refreshed(client, None)
+    found = Redeemable(*read[behind:])
+    return Refreshed(client, await _allowed(asked, found, Wanted.of(found.request), brought.scope, following))
 
 
 async def redeemed(
     asked: TokenRequest, row: Authenticated, code: str, verifier: str, redirect_uri: str | None
 ) -> Allowed | None:
     """Return what a code stands for, with its first refresh token."""
-    found = await _read(asked, READ_BY_CODE, digest_of(asked.runtime.backend, code))
-    if found is None:
+    backend = asked.runtime.backend
+    values = {"code": digest_of(backend, code), "client": asked.proof.client_id, "slug": asked.slug, "now": asked.now}
+    rows = await asked.runtime.reader.rows(READ_BY_CODE, values)
+    if not rows:
         return None
+    found = Redeemable(*rows[0])
     wanted = Wanted.of(found.request)
     good = (
-        _counts(found, asked.now)
+        found.ended_at is None
+        and found.expires_at > asked.now
+        and found.active
+        and found.admitted
         and found.redeemed_at is None
         and redirect_uri in {None, wanted.redirect_uri}
         and pkce.fits(verifier, wanted.challenge)
@@ -81,43 +115,31 @@ async def redeemed(
     )
     if not good:
         return None
-    allowed = await _allowed(asked, found, wanted, None)
     last = found.created_at + timedelta(days=found.longest_days)
-    lives = last if allowed.refresh else max(found.expires_at, asked.now + timedelta(seconds=row.seconds))
-    # RFC 9449 section 5: a confidential client proves itself at each refresh anyway, and may change its key.
-    bound = asked.key if not ClientKind(str(row.client_kind)).confidential else ""
-    values = {"id": found.id, "key": bound, "expires": lives, **_following(asked, found, allowed, last)}
+    following = secrets.token_urlsafe(32) if OFFLINE in found.scope and last > asked.now else ""
+    lives = last if following else max(found.expires_at, asked.now + timedelta(seconds=row.seconds))
+    values = {
+        "id": found.id,
+        # RFC 9449 section 5: a confidential client proves itself at each refresh anyway, and may change its key.
+        "key": asked.key if not ClientKind(str(row.client_kind)).confidential else "",
+        "expires": lives,
+        "next": digest_of(backend, following) if following else None,
+        "next_expires": min(last, asked.now + timedelta(days=found.idle_days)),
+        "now": asked.now,
+    }
+    allowed = await _allowed(asked, found, wanted, None, following)
     return allowed if await asked.runtime.reader.rows(REDEEM, values) else None
 
 
-async def _read(asked: TokenRequest, statement: str, digest: bytes, **more: Any) -> Redeemable | None:
-    values = {"digest": digest, "client": asked.proof.client_id, "slug": asked.slug, "now": asked.now, **more}
-    rows = await asked.runtime.reader.rows(statement, values)
-    return Redeemable(*rows[0]) if rows else None
-
-
-def _counts(found: Redeemable, now: datetime) -> bool:
-    """Tell whether it is an access that stands, for a person who may act, of a client that is for them."""
-    return found.ended_at is None and found.expires_at > now and found.active and found.admitted
-
-
-def _following(asked: TokenRequest, found: Redeemable, allowed: Allowed, last: datetime) -> dict[str, Any]:
-    """Return the parameters by which the next refresh token is kept, if there is one."""
-    following = digest_of(asked.runtime.backend, allowed.refresh) if allowed.refresh else None
-    expires = min(last, asked.now + timedelta(days=found.idle_days))
-    return {"next": following, "next_expires": expires, "now": asked.now}
-
-
-async def _allowed(asked: TokenRequest, found: Redeemable, wanted: Wanted, scope: frozenset[str] | None) -> Allowed:
-    allowed_then = frozenset(found.scope)
-    names = allowed_then if scope is None else scope
+async def _allowed(
+    asked: TokenRequest, found: Redeemable, wanted: Wanted, scope: frozenset[str] | None, following: str
+) -> Allowed:
+    names = frozenset(found.scope) if scope is None else scope
     counts: Counts = {}
     identifier = asked.runtime.backend.issuer(asked.slug)
     if found.resource_id is not None:
         counts = await _now_allowed(asked.runtime, found, names - ABOUT_PEOPLE, wanted)
         identifier = str(found.identifier)
-    last = found.created_at + timedelta(days=found.longest_days)
-    goes_on = OFFLINE in allowed_then and last > asked.now
     told: dict[str, object] = {"sub": str(found.person_id)}
     if wanted.claims.id_token:
         told = await run_in_threadpool(_told, asked, found, wanted)
@@ -133,7 +155,7 @@ async def _allowed(asked: TokenRequest, found: Redeemable, wanted: Wanted, scope
         bool(found.provider),
         wanted.nonce,
         told,
-        secrets.token_urlsafe(32) if goes_on else "",
+        following,
         found.narrowed_at,
     )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
@@ -21,6 +21,7 @@ from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries
 from jamb.core.tokens import issue_second
+from jamb.guard.dpop import BadProof
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import ClientProof, Form
@@ -41,14 +42,16 @@ async def authorization_code(
     if code is None or verifier is None:
         raise OAuthError("invalid_request", "The parameters code and code_verifier are both needed.")
     asked = TokenRequest.of(request, runtime, slug, proof, now)
-    return await answer_with_tokens(
+    row = await authenticated(asked, GrantType.AUTHORIZATION_CODE)
+    await asked.judge_possession()
+    redirect_uri = form.get("redirect_uri")
+    allowed = await redeem.redeemed(asked, row, code, verifier, redirect_uri) or await looked_at(
         asked,
-        GrantType.AUTHORIZATION_CODE,
         lambda: person_tokens.redeem(
-            runtime.backend, slug, proof.client_id, code, verifier, form.get("redirect_uri"), asked.key, now
+            runtime.backend, slug, proof.client_id, code, verifier, redirect_uri, asked.key, now
         ),
-        lambda row: redeem.redeemed(asked, row, code, verifier, form.get("redirect_uri")),
     )
+    return await answer_with_tokens(asked, row, allowed)
 
 
 async def refresh_token(
@@ -62,35 +65,36 @@ async def refresh_token(
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     asked = TokenRequest.of(request, runtime, slug, proof, now)
     names = frozenset(scope.split()) if scope else None
-    resource = form.resources[0] if form.resources else None
-    return await answer_with_tokens(
-        asked,
-        GrantType.REFRESH_TOKEN,
-        lambda: person_tokens.refresh(runtime.backend, slug, proof.client_id, token, names, resource, asked.key, now),
-        lambda _row: redeem.refreshed(asked, token, names, resource),
-    )
-
-
-Quick = Callable[[Authenticated], Awaitable[Allowed | None]]
-
-
-async def answer_with_tokens(
-    asked: TokenRequest, grant_type: GrantType, work: Callable[[], Allowed], quickly: Quick | None = None
-) -> Response:
-    """Return the tokens for what is allowed, to a client that proved itself.
-
-    Args:
-        quickly: says what is allowed where all is as it should be; else, and to say what is not, `work` does.
-    """
-    row = await authenticated(asked, grant_type)
+    brought = redeem.Refresh(token, names, form.resources[0] if form.resources else None)
+    # Where it can be done, client and token are judged at once; a key has to be tried before.
+    done = None
+    if not proof.by_key and not isinstance(asked.possession, BadProof):
+        done = await redeem.refreshed(asked, brought, proven=False)
+    row = await authenticated(asked, GrantType.REFRESH_TOKEN, done.client if done is not None else None)
     await asked.judge_possession()
+    if done is None:
+        done = await redeem.refreshed(asked, brought, proven=True)
+    allowed = done.allowed or await looked_at(
+        asked,
+        lambda: person_tokens.refresh(
+            runtime.backend, slug, proof.client_id, token, names, brought.resource, asked.key, now
+        ),
+    )
+    return await answer_with_tokens(asked, row, allowed)
+
+
+async def looked_at(asked: TokenRequest, work: Callable[[], Allowed]) -> Allowed:
+    """Return what a client gets tokens for by looking at all of it, or say and record why it gets none."""
     try:
-        known = await quickly(row) if quickly is not None else None
-        allowed = known if known is not None else await run_in_threadpool(work)
+        return await run_in_threadpool(work)
     except NotRedeemed as error:
         raise await asked.refuse(error.outcome, error.error, error.described, error.detail) from error
     except TooManyTries as error:
         raise too_many(error) from error
+
+
+async def answer_with_tokens(asked: TokenRequest, row: Authenticated, allowed: Allowed) -> Response:
+    """Return the tokens for what is allowed, to a client that proved itself."""
     await asked.use_possession()
     asked.resource = allowed.identifier
     token, words = await _access_token(asked, row, allowed)
@@ -102,7 +106,7 @@ async def answer_with_tokens(
     if allowed.refresh:
         answer["refresh_token"] = allowed.refresh
     # Once, at the sign-in that it tells of (OpenID Connect Core section 12.2); userinfo says how it is now.
-    if OPENID in allowed.about and grant_type is not GrantType.REFRESH_TOKEN:
+    if OPENID in allowed.about and asked.grant_type != GrantType.REFRESH_TOKEN:
         answer["id_token"] = await _id_token(asked, row, allowed, token)
     asked.runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
     return json_response(answer)
