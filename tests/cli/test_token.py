@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import httpx
 import jwt
 
-from jamb.client import PrivateKey
+from jamb.client import PrivateKey, TokenFile, sign_in_by_device
 from tests.cli.run import Shell
+from tests.service.entry.roster import made as registered
+from tests.service.entry.roster import somebody
 from tests.world import BERTHS, World
 
 
@@ -86,3 +91,33 @@ def test_a_token_bound_to_a_key_opens_with_a_proof_for_each_request_alone(world:
         assert (refused.code, said in refused.err, refused.out) == (2, True, ""), refused.err
     lacking = shell("token", "proof", "GET", berths, "--bound-to", str(tmp_path / "none"), "--token", str(token))
     assert (lacking.code, "--bound-to" in lacking.err) == (2, True), lacking.err
+
+
+def test_a_sign_in_that_is_kept_is_renewed_once_by_all_who_use_it(world: World, tmp_path: Path) -> None:
+    file, shell = tmp_path / "kept.json", Shell(world, tmp_path, cold=True)
+    device = registered(world, "device", [], ["berths.view"])
+
+    def shown(_address: str, code: str) -> None:
+        with somebody(world) as http:
+            body = {"user_code": code, "approve": True, "permissions": []}
+            http.post("/api/v1/devices/decision", json=body).raise_for_status()
+
+    scope = "offline_access berths.view"
+    first = sign_in_by_device(device.issuer, device.id, scope, show=shown, kept=TokenFile(file)).access_token
+    options = ["--issuer", device.issuer, "--client", device.id, "--scope", scope, "--kept", str(file)]
+    again = shell("token", "get", "--as", "device", *options)
+    assert (again.code, again.out.strip(), again.err) == (0, first, ""), again.err
+    file.write_text(json.dumps({**json.loads(file.read_text()), "expires_at": time.time() - 1}))
+    with ThreadPoolExecutor(4) as pool:
+        ran = list(pool.map(lambda _: shell("token", "get", "--as", "device", *options), range(4)))
+    assert {one.code for one in ran} == {0}, [one.err for one in ran]
+    (fresh,) = {one.out.strip() for one in ran}
+    assert fresh != first
+    assert world.call_berths(fresh).status_code == 200
+    with world.database() as database:
+        of = "select count(*) from refresh_token join person_authorization on id = authorization_id"
+        assert database.execute(f"{of} where client_id = %s", [device.id]).fetchone() == (2,), "renewed once"
+    file.chmod(0o644)
+    for words, said in ((["--as", "device"], "chmod 600"), ([], "--as browser")):
+        refused = shell("token", "get", *words, *options)
+        assert (refused.code, said in refused.err, refused.out) == (2, True, ""), refused.err

@@ -24,8 +24,10 @@ from jamb.core.errors import (
 if TYPE_CHECKING:
     from jamb.client.base.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
     from jamb.client.base.dpop import ProofKey
+    from jamb.client.base.kept_tokens import TokenFile, TokenKeyring, token_store
     from jamb.client.base.own_files import KeyFile, SecretFile
-    from jamb.client.base.people import PersonTokens, sign_in_by_browser, sign_in_by_device
+    from jamb.client.base.people import sign_in_by_browser, sign_in_by_device
+    from jamb.client.base.person_tokens import PersonTokens
     from jamb.client.base.private_key import PrivateKey
     from jamb.client.base.sealed import unseal
     from jamb.client.credentials.handovers import HandoverLink
@@ -55,6 +57,8 @@ __all__ = [
     "ProofKey",
     "SecretFile",
     "ServiceUnreachable",
+    "TokenFile",
+    "TokenKeyring",
     "TooManyTries",
     "Wanted",
     "WorldFailure",
@@ -62,6 +66,7 @@ __all__ = [
     "set_up",
     "sign_in_by_browser",
     "sign_in_by_device",
+    "token_store",
     "unseal",
 ]
 
@@ -75,15 +80,18 @@ _MODULES = {
     "KeptFresh": "credentials.keeping_fresh",
     "KeyFile": "base.own_files",
     "KeyPair": "base.auth",
-    "PersonTokens": "base.people",
+    "PersonTokens": "base.person_tokens",
     "PrivateKey": "base.private_key",
     "ProofKey": "base.dpop",
     "SecretFile": "base.own_files",
+    "TokenFile": "base.kept_tokens",
+    "TokenKeyring": "base.kept_tokens",
     "Wanted": "credentials.setting_up",
     "keep_fresh": "credentials.keeping_fresh",
     "set_up": "credentials.setting_up",
     "sign_in_by_browser": "base.people",
     "sign_in_by_device": "base.people",
+    "token_store": "base.kept_tokens",
     "unseal": "base.sealed",
 }
 

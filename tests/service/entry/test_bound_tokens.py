@@ -14,7 +14,7 @@ import pytest
 
 from jamb.client import ClientCredentials, Jamb, NotSignedIn, ProofKey
 from jamb.client.base.auth import post
-from jamb.client.base.people import Issuer, PersonTokens
+from jamb.client.base.person_tokens import Issuer, PersonSignIn, PersonTokens
 from jamb.client.base.private_key import PrivateKey
 from tests import patient
 from tests.service.entry.roster import BACK, Roster, answered, by_hand, by_library, made, members, somebody
@@ -132,7 +132,8 @@ def test_a_public_clients_refresh_token_is_bound_too_and_no_thief_ends_it(world:
     for theirs in (None, ProofKey()):
         with pytest.raises(NotSignedIn, match="invalid_grant"):
             post(endpoint, stolen, theirs)
-    with httpx.Client(auth=PersonTokens(Issuer.read(page.issuer), page.id, held, proof_key=key), timeout=60) as http:
+    wanted = PersonSignIn(Issuer.read(page.issuer), page.id, proof_key=key)
+    with httpx.Client(auth=PersonTokens(wanted, held), timeout=60) as http:
         assert http.get(world.berths_url + "/berths").status_code == 200
         assert http.get(page.metadata["userinfo_endpoint"]).json()["sub"]
     bare = {"Authorization": f"Bearer {held['access_token']}"}

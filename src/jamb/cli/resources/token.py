@@ -17,7 +17,15 @@ from jamb.cli.base.options import read_text
 from jamb.cli.base.output import Form, Output, emit, note, out
 from jamb.cli.credentials.private_files import write_private
 from jamb.cli.resources.probe import show_token
-from jamb.client import ClientCredentials, KeyPair, PrivateKey, ProofKey, sign_in_by_browser, sign_in_by_device
+from jamb.client import (
+    ClientCredentials,
+    KeyPair,
+    PrivateKey,
+    ProofKey,
+    TokenFile,
+    sign_in_by_browser,
+    sign_in_by_device,
+)
 from jamb.core.errors import BadInput
 from jamb.core.tokens import read_token
 from jamb.wire.resources.probe import ReadClaim, TokenStep
@@ -56,6 +64,10 @@ def get(
     bound_to: Annotated[
         Path | None, typer.Option(help="A file with the key that the token is bound to (DPoP); made if it is not there")
     ] = None,
+    kept: Annotated[
+        Path | None,
+        typer.Option(help="A file in which a person's sign-in is kept, for its owner alone: the next call asks nobody"),
+    ] = None,
 ) -> None:
     """Fetch an access token and print it, alone, for scripts. What is asked of a person is on standard error.
 
@@ -68,13 +80,11 @@ def get(
         if not value:
             raise BadInput.field(f"--{name}", "nothing", "what the connection sheet has", "Give it, or --sheet FILE.")
     bound = ProofKey(_proof_key(bound_to, make=True)) if bound_to is not None else None
-    if acting is Acting.BROWSER:
-        signed_in = sign_in_by_browser(issuer, client, scope, resource=resource, open_browser=_told, proof_key=bound)
-        print(signed_in.access_token)
+    if acting is not Acting.ITSELF:
+        print(_of_person(acting, issuer, client, scope, resource, bound, kept))
         return
-    if acting is Acting.DEVICE:
-        print(sign_in_by_device(issuer, client, scope, resource=resource, show=_shown, proof_key=bound).access_token)
-        return
+    if kept is not None:
+        raise BadInput.field("--kept", str(kept), "given for a person alone", "Leave it out, or give --as browser.")
     endpoint = f"{issuer.rstrip('/')}/token"
     if key_file is not None:
         key = PrivateKey.read(key_file, os.environ.get("CLIENT_KEY_PASSPHRASE", ""))
@@ -89,6 +99,22 @@ def get(
         )
     by_secret = ClientCredentials(client, secret, token_endpoint=endpoint, resource=resource, proof_key=bound)
     print(_fetched(by_secret, scope, exchange))
+
+
+def _of_person(
+    acting: Acting, issuer: str, client: str, scope: str, resource: str, bound: ProofKey | None, kept: Path | None
+) -> str:
+    """Return the token of whoever signs in, or did before where that is kept."""
+    store = TokenFile(kept) if kept is not None else None
+    if store is not None and "offline_access" not in scope.split():
+        note("Ask for offline_access in --scope, too: what is kept ends with its first token else.")
+    if acting is Acting.BROWSER:
+        found = sign_in_by_browser(
+            issuer, client, scope, resource=resource, open_browser=_told, proof_key=bound, kept=store
+        )
+    else:
+        found = sign_in_by_device(issuer, client, scope, resource=resource, show=_shown, proof_key=bound, kept=store)
+    return found.access_token
 
 
 @app.command()

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 
 import httpx
 
-from jamb.client.base.flows import proven, sent
+from jamb.client.base.flows import Flow, proven, sent
+from jamb.client.base.one_renewal import OneRenewal, Steps, Turn
 from jamb.client.base.trust import trusted
 from jamb.core.credentials.urns import CLIENT_ASSERTION
 from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
@@ -33,14 +34,13 @@ class AccessToken(httpx.Auth):
         yield request
 
 
-class ClientCredentials(httpx.Auth):
+class ClientCredentials(OneRenewal):
     """Fetches tokens with a client id and secret, keeps each until it runs out, and fetches anew when one is refused.
 
+    Safe to share between threads and between tasks: one of them fetches, and the others wait for it.
     `token_endpoint` and `resource` are filled in by `Jamb` for its own API; give them to call another resource.
     `proof_key`: tokens are bound to it (RFC 9449), and count for nobody who has not the key.
     """
-
-    requires_response_body = True
 
     def __init__(
         self,
@@ -51,6 +51,7 @@ class ClientCredentials(httpx.Auth):
         resource: str = "",
         proof_key: ProofKey | None = None,
     ) -> None:
+        super().__init__()
         self.client_id, self._secret, self._proof_key = client_id, client_secret, proof_key
         self.token_endpoint, self.resource = token_endpoint, resource
         self._token, self._ends = "", 0.0
@@ -89,15 +90,23 @@ class ClientCredentials(httpx.Auth):
         """Fetch another token next time."""
         self._ends = 0.0
 
-    def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+    def _steps(self, request: httpx.Request) -> Steps:
         if time.monotonic() >= self._ends:
-            yield from self._fetch()
-        answer = yield from proven(request, self._proof_key, self._token)
+            yield from self._fetch(self._token)
+        held = self._token
+        answer = yield from proven(request, self._proof_key, held)
         if answer.status_code == httpx.codes.UNAUTHORIZED:
-            yield from self._fetch()
+            yield from self._fetch(held)
             yield from proven(request, self._proof_key, self._token)
 
-    def _fetch(self) -> Generator[httpx.Request, httpx.Response, None]:
+    def _fetch(self, known: str) -> Steps:
+        """Fetch a token, unless another flow put one in the place of the known one meanwhile."""
+        yield Turn.TAKE
+        if self._token == known or time.monotonic() >= self._ends:
+            yield from self._fetch_alone()
+        yield Turn.GIVE
+
+    def _fetch_alone(self) -> Flow:
         form = {"grant_type": "client_credentials"}
         if self.resource:
             form["resource"] = self.resource
@@ -105,6 +114,7 @@ class ClientCredentials(httpx.Auth):
         body = _answer_of(answer)
         self._token = body["access_token"]
         self._ends = time.monotonic() + max(float(body["expires_in"]) - _RENEW_BEFORE_SECONDS, 1)
+        return answer
 
     def _request(self, form: dict[str, str]) -> httpx.Request:
         """Return the token request with what proves the client."""

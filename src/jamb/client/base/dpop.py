@@ -17,7 +17,7 @@ import httpx
 import jwt
 
 from jamb.client.base.private_key import PrivateKey
-from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.credentials.public_keys import jwk_of, thumbprint
 
 _WANTS_NONCE = "use_dpop_nonce"
 _PUBLIC = ("kty", "crv", "x", "y", "n", "e")
@@ -35,6 +35,11 @@ class ProofKey:
 
     def __repr__(self) -> str:
         return f"ProofKey(kty={self._jwk['kty']!r})"
+
+    @property
+    def thumbprint(self) -> str:
+        """Of the public key (RFC 7638), as tokens that are bound to it name it."""
+        return thumbprint(self._jwk)
 
     def prove(self, request: httpx.Request, token: str = "", nonce: str = "") -> None:
         """Put a fresh proof on a request, with the token that it is for. `nonce`: else the server's last."""
