@@ -147,8 +147,8 @@ class Keyring(types.ModuleType):
 def store(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> TokenStore:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    # One that has nothing behind it is passed over.
-    monkeypatch.setitem(sys.modules, "keyring", Keyring(priority=5 if request.param == "keyring" else 0))
+    # One that writes a plain file is passed over.
+    monkeypatch.setitem(sys.modules, "keyring", Keyring(priority=5 if request.param == "keyring" else 0.5))
     found = token_store("roster")
     assert isinstance(found, TokenKeyring if request.param == "keyring" else TokenFile)
     return found

@@ -144,8 +144,8 @@ def token_store(name: str) -> TokenStore:
     except ImportError:
         usable = False
     else:
-        # What has no keyring behind it says so by its priority.
-        usable = keyring.get_keyring().priority > 0
+        # By its priority one says that it is fit for use: less have those that write plain files, and those of nothing.
+        usable = keyring.get_keyring().priority >= 1
     if usable:
         return TokenKeyring("jamb", name)
     state = Path(os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state")
