@@ -118,6 +118,6 @@ def test_a_sign_in_that_is_kept_is_renewed_once_by_all_who_use_it(world: World, 
         of = "select count(*) from refresh_token join person_authorization on id = authorization_id"
         assert database.execute(f"{of} where client_id = %s", [device.id]).fetchone() == (2,), "renewed once"
     file.chmod(0o644)
-    for words, said in ((["--as", "device"], "chmod 600"), ([], "--as browser")):
+    for words, said in ((["--as", "device"], "--kept: sent"), ([], "--as browser")):
         refused = shell("token", "get", *words, *options)
         assert (refused.code, said in refused.err, refused.out) == (2, True, ""), refused.err

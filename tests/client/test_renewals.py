@@ -33,7 +33,7 @@ class Service:
 
     def __init__(self) -> None:
         self.given, self.refused, self.down = 0, False, False
-        self.taken_back = ""
+        self.withdrawn = ""
         self.lock = threading.Lock()
 
     def __call__(self, request: httpx.Request) -> httpx.Response:
@@ -48,7 +48,7 @@ class Service:
                 self.given += 1
                 return httpx.Response(200, json=self.answer())
         held = request.headers["Authorization"].removeprefix("Bearer ")
-        return httpx.Response(200 if held == f"a{self.given}" != self.taken_back else 401)
+        return httpx.Response(200 if held == f"a{self.given}" != self.withdrawn else 401)
 
     def answer(self, seconds: float = 600) -> dict[str, Any]:
         return {"access_token": f"a{self.given}", "refresh_token": f"r{self.given}", "expires_in": seconds}
@@ -82,7 +82,7 @@ def test_of_many_who_share_a_token_one_fetches_it(service: Service, made: Callab
         assert {one.status_code for one in pool.map(lambda _: http.get(url), range(MANY))} == {200}
         assert service.given == 1
         # All learn that it was taken back, and one of them fetches another.
-        service.taken_back = "a1"
+        service.withdrawn = "a1"
         assert {one.status_code for one in pool.map(lambda _: http.get(url), range(MANY))} == {200}
         assert service.given == 2
 
@@ -172,7 +172,7 @@ def test_a_sign_in_that_is_kept_asks_nobody_again(service: Service, store: Token
     # For anything else it is another sign-in.
     for other in (PersonSignIn(ISSUER, "d", wanted.scope, kept=store), PersonSignIn(ISSUER, "c", "openid", kept=store)):
         assert other.kept_tokens() is None
-    # What the person ended is forgotten, and they are asked anew.
+    # Where it has ended they are asked anew.
     ran_out(store)
     service.refused = True
     signed_in(wanted, asks(service, said))
@@ -180,8 +180,13 @@ def test_a_sign_in_that_is_kept_asks_nobody_again(service: Service, store: Token
     ran_out(store)
     with pytest.raises(NotSignedIn, match="It has ended"):
         PersonTokens(wanted, {**service.answer(), "expires_in": 0}).access_token  # noqa: B018
-    assert store.read() is None
-    store.forget()
+    # A client that is disabled for a while is no reason to ask again.
+    service.refused = False
+    assert signed_in(wanted, asks(service, said)).access_token == f"a{service.given}"
+    assert said == ["asked", "asked"]
+    for _ in "ab":
+        store.forget()
+        assert store.read() is None
 
 
 def ran_out(store: TokenStore) -> None:
@@ -214,3 +219,12 @@ def test_a_file_of_tokens_is_for_its_owner_alone(tmp_path: Path) -> None:
     os.truncate(file, 0)
     file.chmod(0o600)
     assert PersonSignIn(ISSUER, "c", kept=TokenFile(file)).kept_tokens() is None
+
+
+def test_where_nothing_can_be_kept_nobody_is_asked(service: Service, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    said: list[str] = []
+    wanted = PersonSignIn(ISSUER, "c", kept=TokenFile(tmp_path / "file" / "tokens.json"))
+    with pytest.raises(OSError, match="file"):
+        signed_in(wanted, asks(service, said))
+    assert said == []

@@ -180,7 +180,7 @@ def confirm(question: str, yes: bool) -> None:
         raise typer.Exit(0)
 
 
-# What the API's fields are called here.
+# What fields of the API, and arguments of the library, are called here.
 OPTIONS = {
     "redirect_uris": "--redirect",
     "post_logout_redirect_uris": "--after-sign-out",
@@ -197,7 +197,7 @@ OPTIONS = {
     "overlap_days": "--overlap",
     "asks": "--ask",
     "owners": "--owner",
-    **{name: f"--{name}" for name in ("name", "purpose", "publisher", "days", "reason", "title", "level")},
+    **{name: f"--{name}" for name in ("name", "purpose", "publisher", "days", "reason", "title", "level", "kept")},
     "reach": "--in or --except",
 }
 

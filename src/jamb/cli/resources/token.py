@@ -107,7 +107,7 @@ def _of_person(
     """Return the token of whoever signs in, or did before where that is kept."""
     store = TokenFile(kept) if kept is not None else None
     if store is not None and "offline_access" not in scope.split():
-        note("Ask for offline_access in --scope, too: what is kept ends with its first token else.")
+        note("Without offline_access in --scope, what is kept ends with its first token.")
     if acting is Acting.BROWSER:
         found = sign_in_by_browser(
             issuer, client, scope, resource=resource, open_browser=_told, proof_key=bound, kept=store

@@ -59,7 +59,7 @@ class KeptTokens:
 
 
 class TokenStore(Protocol):
-    """Keeps one text, which holds secrets."""
+    """Keeps one text, which holds secrets, until it is told to forget it: as when its person signs out."""
 
     def read(self) -> str | None: ...
 
@@ -90,7 +90,7 @@ class TokenFile:
             with self.file.open() as opened:
                 if os.name == "posix" and os.fstat(opened.fileno()).st_mode & _OTHERS:
                     step = f"Run chmod 600 {self.file}; if others may have read it, delete it and sign in again."
-                    raise BadInput.field("file", str(self.file), "a file that its owner alone can read", step)
+                    raise BadInput.field("kept", str(self.file), "a file that its owner alone can read", step)
                 return opened.read()
         except FileNotFoundError:
             return None
@@ -144,7 +144,7 @@ def token_store(name: str) -> TokenStore:
     except ImportError:
         usable = False
     else:
-        # By its priority one says that it is fit for use: less have those that write plain files, and those of nothing.
+        # Less has one that writes a plain file, or that has nothing behind it.
         usable = keyring.get_keyring().priority >= 1
     if usable:
         return TokenKeyring("jamb", name)
@@ -164,7 +164,7 @@ def alone(store: TokenStore) -> Iterator[None]:
     file = store.lock_file
     file.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     ends = time.monotonic() + TURN_SECONDS
-    with os.fdopen(os.open(file, os.O_RDWR | os.O_CREAT, 0o600)) as opened:
+    with os.fdopen(os.open(file, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)) as opened:
         while True:
             with suppress(BlockingIOError):
                 flock(opened, LOCK_EX | LOCK_NB)

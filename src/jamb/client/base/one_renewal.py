@@ -103,13 +103,13 @@ class OneRenewal(httpx.Auth):
 
 
 class _InThread:
-    """Work in a thread of its own, which gives a lock back when it is done."""
+    """Work in a thread of its own, which gives a lock back when it is done. A program that ends waits for it."""
 
     def __init__(self, work: Callable[[], None], lock: threading.Lock) -> None:
         self.done = False
         self._error: BaseException | None = None
         self._work, self._lock = work, lock
-        threading.Thread(target=self._run, name="jamb renewal", daemon=True).start()
+        threading.Thread(target=self._run, name="jamb renewal").start()
 
     def _run(self) -> None:
         try:

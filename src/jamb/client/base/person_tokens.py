@@ -143,12 +143,7 @@ class PersonTokens(OneRenewal):
                 self._take(known.answer())
                 if time.monotonic() < self._ends:
                     return
-            try:
-                answer = self._fresh()
-            except NotSignedIn:
-                if kept is not None:
-                    kept.forget()
-                raise
+            answer = self._fresh()
             # The one before counts no more, whether this one can be kept or not.
             self._take(answer)
             self._wanted.keep(answer)
@@ -168,7 +163,9 @@ def signed_in(wanted: PersonSignIn, sign_in: Callable[[], Mapping[str, Any]]) ->
     Args:
         sign_in: asks the person, and returns the answer of the token endpoint.
     """
-    known = wanted.kept_tokens()
+    # Whether anything can be kept is seen before anybody is asked.
+    with alone(wanted.kept) if wanted.kept is not None else nullcontext():
+        known = wanted.kept_tokens()
     if known is not None:
         held = PersonTokens(wanted, known.answer())
         try:
