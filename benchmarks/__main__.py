@@ -35,6 +35,7 @@ from benchmarks import (
     rotations,
     solver,
     strangers,
+    watching,
 )
 from benchmarks.demo import HOME, PORT, demo, fresh
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
@@ -90,9 +91,12 @@ def decided() -> None:
 
 
 def guarded() -> None:
-    """A guard's checks alone."""
+    """A guard's checks alone, and what guards cost the service."""
     print("\nChecks of a guard, calls a second of CPU time")
     print("\n".join(guarding.measure()))
+    postmaster = int((HOME / "postgres" / "postmaster.pid").read_text().splitlines()[0])
+    print("\nGuards to whom there is nothing to tell")
+    print("\n".join(watching.measure(HOME, serving(PORT), postmaster)))
 
 
 def pressed() -> None:

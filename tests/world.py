@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import secrets
-import subprocess
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -144,14 +143,14 @@ class World:
 
     def operate(self, *words: str) -> str:
         """Run a command of whoever runs the service; return what it prints."""
-        command = [ROOT / ".venv/bin/jamb-service", *words]
         environment = {
             "PATH": "/usr/bin:/bin",
             "JAMB_HOME": str(self.home),
             "JAMB_PUBLIC_URL": self.base_url,
             "JAMB_DATABASE_URL": self.cluster.url,
         }
-        done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True, timeout=PATIENCE)
+        done = warm("jamb-service").run(words, environment, timeout=PATIENCE)
+        assert done.returncode == 0, done.stderr
         return done.stdout
 
     def jamb(self, role: str | None = "steward", directory: str = "quillhaven") -> Jamb:

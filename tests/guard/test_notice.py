@@ -10,6 +10,7 @@ import httpx
 import pytest
 
 import jamb.guard.reach
+import jamb.guard.token
 from jamb.client import Jamb, JambError
 from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
@@ -47,6 +48,23 @@ def revocations(world: World, http: httpx.Client) -> Callable[[], Revocations]:
         return found
 
     return read
+
+
+def test_a_guard_whose_tokens_were_revoked_hears_again_by_another(
+    world: World, http: httpx.Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own = json.loads((world.home / "guards.json").read_text())["berths"]
+    token = OwnToken(own["issuer"], own["api"], own["client_id"], own["client_secret"], http)
+    reader = RevocationsReader(f"{own['api']}/revocations", "berths", token, http)
+    reader.refresh()
+    with world.jamb("approver") as approver:
+        approver.clients.revoke_tokens(own["client_id"])
+    for age in (60.0, 0.0):
+        # What is young is kept: to fetch one after the other would not help whoever may not.
+        monkeypatch.setattr(jamb.guard.token, "YOUNG_SECONDS", age)
+        with pytest.raises(httpx.HTTPStatusError):
+            reader.refresh()
+    reader.refresh()
 
 
 def reach(dice: random.Random) -> ReachSent:

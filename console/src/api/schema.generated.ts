@@ -2479,6 +2479,9 @@ export interface paths {
         /**
          * Read Revocations
          * @description What the guard of a resource must know beside the keys: what was taken away lately, and its collections.
+         *
+         *     Where it names the tag of what it knows and prefers to wait (RFC 7240), the answer comes when there is something
+         *     new.
          */
         get: operations["read_revocations"];
         put?: never;

@@ -3,8 +3,9 @@
 An entry of the token's `authorization_details` of type `urn:jamb:reach` names permissions (`privileges`) and the
 collections of objects within which alone they count (`only`), or without which (`all_but`). A permission that no entry
 names counts everywhere; one that several name counts where any of them does. Which object lies in which collection the
-guard reads from the issuer, every `POLL_SECONDS`, together with what was taken away from tokens that still live. It
-keeps what it read last while the issuer is away; before it has read anything, bounded permissions are refused.
+guard reads from the issuer, together with what was taken away from tokens that still live: one read waits there until
+there is something new (`Prefer: wait`, RFC 7240 section 4.3), then the next one does. It keeps what it read last while
+the issuer is away; before it has read anything, bounded permissions are refused.
 """
 
 from __future__ import annotations
@@ -22,7 +23,13 @@ from jamb.guard.operations import Operations, operations_of
 from jamb.guard.token import OwnToken
 
 TYPE = "urn:jamb:reach"
-POLL_SECONDS = 1.0
+# From one read to the next, at least.
+PAUSE_SECONDS = 1.0
+# For so long the issuer may hold back the answer that nothing is new, and for so long an answer may take besides.
+WAIT_SECONDS = 20
+ANSWER_SECONDS = 5.0
+# A read that still waits as the guard is closed is left behind.
+CLOSE_SECONDS = 1.0
 # Collections are read anew after this time, though they did not change: a restored database has older numbers again.
 COLLECTIONS_SECONDS = 60.0
 _log = logging.getLogger("jamb.guard")
@@ -111,8 +118,10 @@ class RevocationsReader:
         self._url, self._resource, self._token = url, resource, token
         self.with_operations = False
         self.operations: Operations | None = None
-        self._http = http or httpx.Client(timeout=5)
+        self._http = http or httpx.Client(timeout=ANSWER_SECONDS)
         self._revocations: Revocations | None = None
+        # By which the issuer knows whether it would say the same again (RFC 9110 section 8.8.3).
+        self._tag = ""
         # Which collections are known, and since when.
         self._collections: tuple[int, float] | None = None
         self._stop = threading.Event()
@@ -129,11 +138,16 @@ class RevocationsReader:
     def close(self) -> None:
         self._stop.set()
         if self._thread.is_alive():
-            self._thread.join(timeout=10)
+            self._thread.join(timeout=CLOSE_SECONDS)
 
-    def refresh(self) -> None:
-        """Read the revocations once. Raises `httpx.HTTPError`, `KeyError` or `ValueError`; what was read before
-        stays.
+    def refresh(self, wait: int = 0) -> None:
+        """Read the revocations once; what was read before stays where that fails.
+
+        Args:
+            wait: seconds for which the issuer may hold back the answer that nothing is new.
+
+        Raises:
+            httpx.HTTPError, KeyError, ValueError: there was no answer, or none that can be read.
         """
         params: dict[str, str | int] = {"resource": self._resource}
         if self.with_operations:
@@ -141,9 +155,13 @@ class RevocationsReader:
         known = self._collections
         if known is not None and time.monotonic() - known[1] < COLLECTIONS_SECONDS:
             params["known_collections"] = known[0]
-        answer = self._http.get(self._url, params=params, headers=self._token.header())
-        if answer.status_code == httpx.codes.UNAUTHORIZED:
-            self._token.forget()
+        headers = self._token.header()
+        if self._tag:
+            headers |= {"If-None-Match": self._tag, "Prefer": f"wait={wait}"}
+        answer = self._http.get(self._url, params=params, headers=headers, timeout=ANSWER_SECONDS + wait)
+        if answer.status_code == httpx.codes.NOT_MODIFIED:
+            return
+        self._token.answered(answer.status_code)
         body = answer.raise_for_status().json()
         before = self._revocations
         self._revocations = revocations_of(body, before.members if before is not None else {})
@@ -152,14 +170,18 @@ class RevocationsReader:
             self._collections = (int(revision), time.monotonic()) if revision is not None else None
         if body.get("operations") is not None:
             self.operations = operations_of(body)
+        # Last: what could not be read is to come again.
+        self._tag = answer.headers.get("ETag", "")
 
     def _run(self) -> None:
         while True:
+            began = time.monotonic()
             try:
-                self.refresh()
+                self.refresh(WAIT_SECONDS)
             except (httpx.HTTPError, KeyError, ValueError) as error:
-                _log.warning("revocations of %s not refreshed: %s", self._resource, type(error).__name__)
-            if self._stop.wait(POLL_SECONDS):
+                if not self._stop.is_set():
+                    _log.warning("revocations of %s not refreshed: %s", self._resource, type(error).__name__)
+            if self._stop.wait(max(0.0, began + PAUSE_SECONDS - time.monotonic())):
                 return
 
 

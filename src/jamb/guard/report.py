@@ -131,8 +131,7 @@ class UsageReporter:
                 lost = _Uncounted()
             batch = self._unsent[0]
             answer = self._http.post(self._url, json=batch.body(), headers=self._token.header())
-            if answer.status_code == httpx.codes.UNAUTHORIZED:
-                self._token.forget()
+            self._token.answered(answer.status_code)
             if answer.status_code in _NEVER:
                 # Nothing of it was counted. In halves, so that what cannot be counted takes nothing else with it.
                 self._unsent.popleft()

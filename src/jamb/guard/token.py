@@ -9,6 +9,9 @@ import httpx
 
 from jamb.guard.keys import metadata_address
 
+# A younger one may not do what was refused; an older one may have been revoked with all others of its client.
+YOUNG_SECONDS = 30.0
+
 
 class OwnToken:
     """Fetches tokens for `audience` as client `client_id`. Safe to use from several threads."""
@@ -16,7 +19,7 @@ class OwnToken:
     def __init__(self, issuer: str, audience: str, client_id: str, client_secret: str, http: httpx.Client) -> None:
         self._issuer, self._audience, self._client = issuer, audience, (client_id, client_secret)
         self._http = http
-        self._token, self._ends = "", 0.0
+        self._token, self._made, self._ends = "", 0.0, 0.0
         self._lock = threading.Lock()
 
     def __repr__(self) -> str:
@@ -31,10 +34,13 @@ class OwnToken:
                 answer = self._http.post(metadata["token_endpoint"], data=form, auth=self._client)
                 granted = answer.raise_for_status().json()
                 self._token = granted["access_token"]
-                self._ends = time.monotonic() + 0.8 * float(granted["expires_in"])
+                self._made = time.monotonic()
+                self._ends = self._made + 0.8 * float(granted["expires_in"])
             return {"Authorization": f"Bearer {self._token}"}
 
-    def forget(self) -> None:
-        """Fetch another next time: the one there is was refused."""
+    def answered(self, status: int) -> None:
+        """Fetch another next time where an answer says that this one is not good, or not any more."""
         with self._lock:
-            self._ends = 0.0
+            old = time.monotonic() - self._made >= YOUNG_SECONDS
+            if status == httpx.codes.UNAUTHORIZED or (status == httpx.codes.FORBIDDEN and old):
+                self._ends = 0.0

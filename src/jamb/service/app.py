@@ -28,6 +28,7 @@ from jamb.service.routes.entry import providers as outside
 from jamb.service.routes.notices import calendar, notices
 from jamb.service.routes.resources import access, probe, resources, usage
 from jamb.service.running import health, metrics, traces
+from jamb.service.running.waiting import Waiting
 from jamb.service.runtime import open_runtime
 from jamb.service.work import working
 from jamb.service.work.sign_outs import telling
@@ -119,6 +120,8 @@ def create_app(settings: Settings, tls: Tls | None = None) -> FastAPI:
         max_body_bytes=settings.max_body_bytes,
         request_seconds=settings.request_seconds,
     )
+    # Outside of the others: each look is a request of its own to them.
+    app.add_middleware(Waiting)
     return app
 
 

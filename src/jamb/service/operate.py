@@ -68,7 +68,13 @@ def serve() -> None:
         proxy_headers=bool(settings.proxies()),
         forwarded_allow_ips=sorted(settings.proxies()),
     )
-    server = Server(config)
+
+    def ending() -> None:
+        # There is none where the start has failed.
+        if (runtime := getattr(made.state, "runtime", None)) is not None:
+            runtime.watch.end()
+
+    server = Server(config, ending)
     # Whoever presses Ctrl-C has it stopped, as whoever sends a signal to end.
     with suppress(KeyboardInterrupt):
         server.run()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Collection, Mapping, Sequence
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -16,6 +16,7 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.own_uses import OwnUses
 from jamb.actions.directory.addresses import former_addresses
+from jamb.actions.resources.revocations import window
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
 from jamb.service.costly_work import Turns
@@ -33,6 +34,7 @@ from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
 from jamb.service.running.standby_age import beating
+from jamb.service.running.waiting import Watch
 from jamb.store.base.driver import Numbered
 from jamb.store.connections.bounded import GRACE_SECONDS, BoundedAsyncConnection, Patience
 from jamb.store.connections.engine import make_engine
@@ -41,6 +43,7 @@ from jamb.store.connections.server import READ_CLOCK
 from jamb.store.connections.standby import Standby
 from jamb.store.connections.traces import trace_statements
 from jamb.store.entry.tokens import CERTIFICATES_SINCE
+from jamb.store.resources.taken_away import MARKS, Mark, marks_in
 
 POOL_TIMEOUT_SECONDS = 3.0
 # After an outage: how long until the pool tries again to connect, at most.
@@ -76,6 +79,10 @@ class Reader:
         """Return certificates of clients (DER) that were registered after a moment and id, with theirs, in order."""
         wanted = {"since": place[0], "after": place[1], "most": most}
         return [(bytes(der), at, key) for der, at, key in await self.rows(CERTIFICATES_SINCE, wanted)]
+
+    async def marks(self, resource_ids: Collection[UUID], times: Mapping[str, datetime]) -> Mapping[UUID, Mark]:
+        """Return by what the answers for guards of these resources are known now. `times`: `revocations.window`."""
+        return marks_in(await self.rows(MARKS, {"ids": [*resource_ids], **times}))
 
     async def rows(self, statement: str | Numbered, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
         ends = time.monotonic() + READ_SECONDS
@@ -123,6 +130,7 @@ class Runtime:
     readiness: Readiness
     clock: Clock
     providers: Providers
+    watch: Watch
     standby: Standby | None = None
 
 
@@ -145,6 +153,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     recorder, reader = Recorder(pool, prepared=prepared), Reader(pool, prepared=prepared)
     outside_keys = OutsideKeys(egress)
     background, clock = Background(), Clock()
+    watch = Watch(lambda ids: reader.marks(ids, window(clock.now())))
     standby = _standby(settings)
     if traces.are_wanted():
         trace_statements(backend.engine)
@@ -153,6 +162,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
         async with (
             recorder.running(background),
             writing_uses(background, uses, backend.engine),
+            background.doing("watch", watch.look),
             background.doing("clock", lambda: comparing(clock, reader.moment)),
             background.doing("pulse", lambda: beating(standby, work_engine)),
             background.doing("retention", lambda: forgetting(settings.database(), work_patience)),
@@ -173,6 +183,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 Readiness(),
                 clock,
                 Providers(egress, settings.inner()),
+                watch,
                 standby,
             )
     finally:

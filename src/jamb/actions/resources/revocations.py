@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlmodel import Session
@@ -23,7 +23,7 @@ from jamb.core.reach import CollectionTree
 from jamb.store.clients import clients
 from jamb.store.directory import roles
 from jamb.store.resources import resources
-from jamb.store.resources.taken_away import taken_away
+from jamb.store.resources.taken_away import Mark, taken_away
 
 # No token of a protected API lives longer, whatever the policy was when it was made; a guard's clock may be off.
 LONGEST_TOKEN = timedelta(seconds=BOUNDS["access_token_seconds"][1])
@@ -32,6 +32,10 @@ SKEW = timedelta(seconds=60)
 
 @dataclass(frozen=True, slots=True)
 class Revocations:
+    """`mark`: of what the answer says, by which it is known from a later one."""
+
+    resource_id: UUID
+    mark: Mark
     resource: str
     object_name: str
     revocations: tuple[Revocation, ...]
@@ -39,6 +43,14 @@ class Revocations:
     collections_revision: int
     revision: int
     catalogue: Catalogue
+
+
+def window(now: datetime) -> dict[str, datetime]:
+    """Return the times between which something was taken away that a guard must still know, as statements take them.
+
+    `lives`: of exchanged tokens that had run out by then nobody needs to hear.
+    """
+    return {"since": now - LONGEST_TOKEN - SKEW, "now": now, "lives": now - SKEW}
 
 
 def read_revocations(act: Act, resource_name: str) -> Revocations:
@@ -50,8 +62,9 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
                 f"Only the guard of {resource.name} reads this.",
                 next_step="Read with the client that the resource names as its guard.",
             )
-        since = act.now - LONGEST_TOKEN - SKEW
-        away = taken_away(session, act.directory.id, resource.id, since, act.now, act.now - SKEW)
+        times = window(act.now)
+        since = times["since"]
+        away = taken_away(session, act.directory.id, resource.id, **times)
         catalogue = resources.catalogues(session, [resource])[resource.id]
         found = [Revocation(client_id, None, None, moment, None, ()) for client_id, moment in away.clients]
         for client_id, held in _held(session, resource.id, away.held):
@@ -63,6 +76,8 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
             for client_id, person_id, at in away.access
         ]
         return Revocations(
+            resource.id,
+            Mark(away.mark, resource.revision, resource.collections_revision),
             resource.name,
             resource.object_name,
             tuple(found),

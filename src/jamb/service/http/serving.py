@@ -45,7 +45,14 @@ class Config(uvicorn.Config):
 
 
 class Server(uvicorn.Server):
-    """Leaves within a bound of time once it has shut down, though a task may not heed that it is cancelled."""
+    """Leaves within a bound of time once it has shut down, though a task may not heed that it is cancelled.
+
+    `ending`: called as it begins to shut down, before it waits for the requests that are under way.
+    """
+
+    def __init__(self, config: uvicorn.Config, ending: Callable[[], None] = lambda: None) -> None:
+        super().__init__(config)
+        self._ending = ending
 
     async def serve(self, sockets: Any = None) -> None:
         try:
@@ -54,6 +61,10 @@ class Server(uvicorn.Server):
             late = Timer(END_SECONDS, _leave, (0 if self.started else STARTUP_FAILURE,))
             late.daemon = True
             late.start()
+
+    async def shutdown(self, sockets: Any = None) -> None:
+        self._ending()
+        await super().shutdown(sockets)
 
 
 def _leave(code: int) -> None:

@@ -1,10 +1,15 @@
-"""What was taken away at a resource since a moment, in one statement: each of its guards asks every second."""
+"""What was taken away at a resource since a moment, in one statement, and by what a change of it is known.
+
+A mark says all of it in a few characters. While guards wait, those of all their resources are read by one statement.
+"""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -17,15 +22,18 @@ _TAKEN = f"""
 SELECT 'client' AS what, id AS client_id, NULL::uuid AS person_id, tokens_revoked_at AS at
   FROM client WHERE directory_id = :directory AND tokens_revoked_at > :since
 UNION ALL
-SELECT DISTINCT 'held', client_id, NULL::uuid, NULL::timestamptz
+SELECT 'held', client_id, NULL::uuid, greatest(max(expires_at) FILTER (WHERE expires_at <= :now), max(narrowed_at))
   FROM consent
  WHERE resource_id = :resource_id
    AND ((expires_at > :since AND expires_at <= :now) OR narrowed_at > :since)
+ GROUP BY client_id
 UNION ALL
-SELECT DISTINCT 'held', held.client_id, NULL::uuid, NULL::timestamptz
+SELECT 'held', held.client_id, NULL::uuid,
+       greatest(max(held.expires_at) FILTER (WHERE held.expires_at <= :now), max(held.narrowed_at))
   FROM role_assignment held JOIN role ON role.id = held.role_id
  WHERE role.resource_id = :resource_id AND held.client_id IS NOT NULL
    AND ((held.expires_at > :since AND held.expires_at <= :now) OR held.narrowed_at > :since)
+ GROUP BY held.client_id
 UNION ALL
 SELECT 'person', NULL, person_id, at FROM ({PEOPLE_NARROWED}) AS narrowed (person_id, at)
 UNION ALL
@@ -34,6 +42,42 @@ SELECT 'access', client_id, person_id, max(ended_at)
 UNION ALL
 SELECT 'access', client_id, person_id, at FROM ({EXCHANGES_ENDED}) AS ended (client_id, person_id, at)
 """  # noqa: S608 - statements of our own
+# Moments as numbers: their text depends on the session's time zone.
+_MARK = """
+SELECT md5(coalesce(string_agg(line, ';' ORDER BY line), ''))
+  FROM (SELECT concat_ws(',', what, client_id, person_id, extract(epoch FROM at)) AS line FROM {taken} AS taken) lines
+"""
+_TAKEN_AND_MARK = f"""
+WITH taken AS MATERIALIZED ({_TAKEN})
+SELECT what, client_id, person_id, at FROM taken
+UNION ALL SELECT '', ({_MARK.format(taken="taken")}), NULL, NULL
+"""  # noqa: S608 - statements of our own
+
+
+def _of_asked(statement: str) -> str:
+    """Return a statement about one resource as one about each that is asked for, for the driver."""
+    places = {"resource_id": "asked.id", "directory": "asked.directory_id"}
+    return re.sub(r"(?<!:):(\w+)", lambda found: places.get(found[1], f"%({found[1]})s"), statement)
+
+
+# Parameters: ids, and those of the statement above.
+MARKS = f"""
+SELECT asked.id, ({_of_asked(_MARK.format(taken=f"({_TAKEN})"))}), asked.revision, asked.collections_revision
+  FROM resource asked WHERE asked.id = ANY (%(ids)s)
+"""  # noqa: S608 - statements of our own
+
+
+class Mark(NamedTuple):
+    """By what a guard's answer is known from another: what was taken away, and the versions of what else it says."""
+
+    taken_away: str
+    revision: int
+    collections_revision: int
+
+
+def marks_in(rows: Sequence[tuple[Any, ...]]) -> dict[UUID, Mark]:
+    """Return the marks by resource, of the rows of `MARKS`. A resource that was removed has none."""
+    return {row[0]: Mark(*row[1:]) for row in rows}
 
 
 @dataclass(slots=True)
@@ -45,8 +89,10 @@ class TakenAway:
         held: clients of which a consent or a role at the resource ended, or was changed.
         people: who may do less than they did, whatever it is.
         access: what a person had allowed a client at the resource, or what was exchanged for it.
+        mark: the first part of a `Mark`.
     """
 
+    mark: str = ""
     clients: list[tuple[str, datetime]] = field(default_factory=list)
     held: set[str] = field(default_factory=set)
     people: list[tuple[UUID, datetime]] = field(default_factory=list)
@@ -63,8 +109,12 @@ def taken_away(
     """
     values = {"directory": directory_id, "resource_id": resource_id, "since": since, "now": now, "lives": lives}
     found = TakenAway()
-    for what, client_id, person_id, at in sorted(map(tuple, session.execute(sa.text(_TAKEN), values)), key=_place):
+    for what, client_id, person_id, at in sorted(
+        map(tuple, session.execute(sa.text(_TAKEN_AND_MARK), values)), key=_place
+    ):
         match what:
+            case "":
+                found.mark = client_id
             case "client":
                 found.clients.append((client_id, at))
             case "held":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Query
+from fastapi import Query, Request
 
 from jamb.actions.base.act import Act
 from jamb.actions.resources import revocations, usage
@@ -13,6 +13,7 @@ from jamb.core.permissions import Catalogue
 from jamb.core.reach.details import document
 from jamb.service.callers import may
 from jamb.service.http.routing import api_router
+from jamb.service.running.waiting import WATCHED, Watched
 from jamb.store.resources.usage import Refused
 from jamb.wire.resources import usage as wire
 
@@ -41,6 +42,7 @@ def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")
 @router.get("/revocations")
 def read_revocations(
     act: Annotated[Act, may("revocations.read")],
+    request: Request,
     resource: Annotated[str, Query(min_length=1, max_length=300)],
     known_revision: Annotated[
         int | None, Query(description="Of the catalogue; its operations come if it is another")
@@ -49,8 +51,13 @@ def read_revocations(
         int | None, Query(description="The collections_revision that is known; they come if it is another")
     ] = None,
 ) -> wire.Revocations:
-    """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
+    """What the guard of a resource must know beside the keys: what was taken away lately, and its collections.
+
+    Where it names the tag of what it knows and prefers to wait (RFC 7240), the answer comes when there is something
+    new.
+    """
     found = revocations.read_revocations(act, resource)
+    request.scope[WATCHED] = Watched(found.resource_id, found.mark)
     tree = found.tree if known_collections != found.collections_revision else None
     changed = known_revision is not None and known_revision != found.revision
     return wire.Revocations(
