@@ -20,7 +20,7 @@ from jamb.guard.reach import revocations_of
 from jamb.guard.verify import bounded, require_permission
 from jamb.wire.consent.consent import Terms
 from jamb.wire.resources.reach import CollectionSent, ReachSent
-from tests.world import BERTHS, World
+from tests.world import BERTHS, World, wait_until
 
 OBJECTS = ("north-2", "north-12", "south-3", "fuel-1")
 # A permission, and the operation by which it is tried.
@@ -65,6 +65,32 @@ def test_a_guard_whose_tokens_were_revoked_hears_again_by_another(
         with pytest.raises(httpx.HTTPStatusError):
             reader.refresh()
     reader.refresh()
+
+
+def test_behind_a_proxy_that_gives_up_sooner_a_guard_asks_again_and_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(jamb.guard.reach, "PAUSE_SECONDS", 0.01)
+    preferred: list[str] = []
+    said = {"revocations": [], "collections": {}, "collections_revision": 1}
+
+    def proxy(request: httpx.Request) -> httpx.Response:
+        if request.url.path == "/token":
+            return httpx.Response(200, json={"access_token": "t", "expires_in": 300})
+        if request.url.path != "/revocations":
+            return httpx.Response(200, json={"token_endpoint": "https://issuer.example/token"})
+        preferred.append(request.headers.get("Prefer", ""))
+        if preferred[-1] not in ("", "wait=0"):
+            raise httpx.ReadTimeout("it gave up", request=request)
+        return httpx.Response(200, json=said, headers={"ETag": '"a"'})
+
+    with httpx.Client(transport=httpx.MockTransport(proxy)) as http:
+        token = OwnToken("https://issuer.example", "https://issuer.example/api", "guard", "secret", http)
+        reader = RevocationsReader("https://issuer.example/revocations", "berths", token, http)
+        reader.start()
+        wait_until(lambda: len(preferred) > 5)
+        reader.close()
+    assert preferred[:2] == ["", f"wait={jamb.guard.reach.WAIT_SECONDS}"]
+    assert set(preferred[2:]) == {"wait=0"}
+    assert reader.revocations == Revocations({}, {})
 
 
 def reach(dice: random.Random) -> ReachSent:
