@@ -28,7 +28,7 @@ PAUSE_SECONDS = 1.0
 # For so long the issuer may hold back the answer that nothing is new, and for so long an answer may take besides.
 WAIT_SECONDS = 20
 ANSWER_SECONDS = 5.0
-# After a read that failed none waits for so long: what is between may give up sooner than the issuer answers.
+# After a read that failed as it waited none waits for so long: what is between may give up before the issuer answers.
 IMPATIENT_SECONDS = 60.0
 # A read that still waits as the guard is closed is left behind.
 CLOSE_SECONDS = 1.0
@@ -176,13 +176,14 @@ class RevocationsReader:
         self._tag = answer.headers.get("ETag", "")
 
     def _run(self) -> None:
-        failed_at = -IMPATIENT_SECONDS
+        given_up_at = -IMPATIENT_SECONDS
         while True:
             began = time.monotonic()
             try:
-                self.refresh(WAIT_SECONDS if began - failed_at >= IMPATIENT_SECONDS else 0)
+                self.refresh(WAIT_SECONDS if began - given_up_at >= IMPATIENT_SECONDS else 0)
             except (httpx.HTTPError, KeyError, ValueError) as error:
-                failed_at = time.monotonic()
+                if time.monotonic() - began > PAUSE_SECONDS:
+                    given_up_at = time.monotonic()
                 if not self._stop.is_set():
                     _log.warning("revocations of %s not refreshed: %s", self._resource, type(error).__name__)
             if self._stop.wait(max(0.0, began + PAUSE_SECONDS - time.monotonic())):
