@@ -108,9 +108,11 @@ class Waiting:
             looked, held = dict(scope), _Held(send)
             await self._app(looked, receive, held.send)
             watched: Watched | None = looked.get(WATCHED)
+            if not held.nothing_new or watched is None:
+                break
             watch: Watch = scope["app"].state.runtime.watch
             left = ends - time.monotonic()
-            if not held.nothing_new or watched is None or watch.is_full or left <= 0:
+            if watch.is_full or left <= 0:
                 break
             waited = True
             if not await _unless_left(receive, watch.changed(watched, left)):

@@ -18,22 +18,21 @@ from sqlmodel import Session
 from jamb.store.entry.authorizations import PEOPLE_NARROWED
 from jamb.store.entry.exchanges import EXCHANGES_ENDED
 
+# Each consent and role for itself: what waited for another change bears the earlier moment, and comes after it.
 _TAKEN = f"""
 SELECT 'client' AS what, id AS client_id, NULL::uuid AS person_id, tokens_revoked_at AS at
   FROM client WHERE directory_id = :directory AND tokens_revoked_at > :since
 UNION ALL
-SELECT 'held', client_id, NULL::uuid, greatest(max(expires_at) FILTER (WHERE expires_at <= :now), max(narrowed_at))
+SELECT 'held', client_id, NULL::uuid, greatest(CASE WHEN expires_at <= :now THEN expires_at END, narrowed_at)
   FROM consent
  WHERE resource_id = :resource_id
    AND ((expires_at > :since AND expires_at <= :now) OR narrowed_at > :since)
- GROUP BY client_id
 UNION ALL
 SELECT 'held', held.client_id, NULL::uuid,
-       greatest(max(held.expires_at) FILTER (WHERE held.expires_at <= :now), max(held.narrowed_at))
+       greatest(CASE WHEN held.expires_at <= :now THEN held.expires_at END, held.narrowed_at)
   FROM role_assignment held JOIN role ON role.id = held.role_id
  WHERE role.resource_id = :resource_id AND held.client_id IS NOT NULL
    AND ((held.expires_at > :since AND held.expires_at <= :now) OR held.narrowed_at > :since)
- GROUP BY held.client_id
 UNION ALL
 SELECT 'person', NULL, person_id, at FROM ({PEOPLE_NARROWED}) AS narrowed (person_id, at)
 UNION ALL
@@ -109,9 +108,8 @@ def taken_away(
     """
     values = {"directory": directory_id, "resource_id": resource_id, "since": since, "now": now, "lives": lives}
     found = TakenAway()
-    for what, client_id, person_id, at in sorted(
-        map(tuple, session.execute(sa.text(_TAKEN_AND_MARK), values)), key=_place
-    ):
+    rows = session.execute(sa.text(_TAKEN_AND_MARK), values)
+    for what, client_id, person_id, at in sorted(map(tuple, rows), key=_place):
         match what:
             case "":
                 found.mark = client_id
