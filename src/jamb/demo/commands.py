@@ -45,7 +45,7 @@ def estate(
     else:
         url = settings.database_url.get_secret_value()
     engine = make_engine(url)
-    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url, clock=None)
     plan = plan_estate(clients, seed)
     slug = directory or f"estate-{seed}"
     load_estate(backend, url, slug, plan, datetime.now(UTC), days)

@@ -71,7 +71,7 @@ def _run(settings: Settings) -> None:
         with _step("schema"):
             migrate(make_engine(database))
         engine = make_engine(database)
-        backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+        backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url, clock=None)
         with _step("scenario"):
             refresh_own_api(backend, datetime.now(UTC))
             _scenario(backend, home, f"http://127.0.0.1:{stand_in_port}")

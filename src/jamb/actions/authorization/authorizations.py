@@ -26,7 +26,7 @@ from jamb.core.clients.clients import ClientKind
 from jamb.core.errors import Forbidden
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import document
-from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.base.work import Actor, observation
 from jamb.store.clients import clients, publishers, redirect_use
 from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources
@@ -216,7 +216,7 @@ def _consent(
     """Enter what a person consents to for themself, of that which is theirs to allow at this moment."""
     directory, person = found.directory, found.person
     actor = Actor("person", str(person.id), person.name, "Jamb console")
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         # Locked before it is looked at: nobody disables it, nor consents to the same, in between.
         client = asking_client(unit.session, directory, client_id, wanted, lock=True)
         shown = offer(unit.session, directory, client, wanted, person.id, now)

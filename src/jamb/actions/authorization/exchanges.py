@@ -55,6 +55,8 @@ def exchange(
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
         ways = (client_id, *ways_of(claims))
+        # First: what is taken away while the rest is read is not known to the token.
+        narrowed_at = _narrowed_at(session, client_id, claims)
         _check_token(session, directory, client_id, claims, ways, now)
         held = session.get_one(authorizations.AuthorizationRow, UUID(claims["sid"]))
         place = _target(session, backend, directory, asked, str(claims["aud"]), now)
@@ -71,10 +73,6 @@ def exchange(
                 expires_at=now + timedelta(seconds=seconds),
             ),
         )
-        moments = (
-            authorizations.narrowed_at(session, client_id, held.person_id),
-            exchanges.narrowed_at(session, client_id, held.person_id),
-        )
         return Exchanged(
             held.id,
             held.person_id,
@@ -82,8 +80,20 @@ def exchange(
             counts,
             ways,
             seconds,
-            max((moment for moment in moments if moment is not None), default=None),
+            narrowed_at,
         )
+
+
+def _narrowed_at(session: Session, client_id: str, claims: Mapping[str, Any]) -> datetime | None:
+    """Return when something was taken away last of what a client may do for the person of a token; None: of nobody."""
+    held = session.get(authorizations.AuthorizationRow, UUID(claims["sid"])) if "sid" in claims else None
+    if held is None:
+        return None
+    moments = [
+        authorizations.narrowed_at(session, client_id, held.person_id),
+        exchanges.narrowed_at(session, client_id, held.person_id),
+    ]
+    return max((moment for moment in moments if moment is not None), default=None)
 
 
 def _check_token(

@@ -10,7 +10,7 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.core.authorization.requests import ABOUT_PEOPLE
 from jamb.core.errors import NotFound
-from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.base.work import Actor, observation
 from jamb.store.clients import clients
 from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources, use_evidence
@@ -58,7 +58,7 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> list[Ow
 def end(backend: Backend, found: ConsoleSession, authorization_id: UUID, now: datetime) -> None:
     """End one. Raises `NotFound` where it is nobody's, or somebody else's."""
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
-    with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
+    with backend.change(found.directory, actor, now) as unit:
         row = unit.session.get(store.AuthorizationRow, authorization_id, with_for_update=True)
         if row is None or row.person_id != found.person.id or row.ended_at is not None:
             raise NotFound("There is no such access.", next_step="Look at your applications again.")

@@ -118,6 +118,7 @@ def redeem(
             row.redeemed_at = now
             return _allowed(session, backend, directory, row, None, now, key)
     assert failure is not None
+    backend.count_from_now(now)
     raise failure
 
 
@@ -183,6 +184,7 @@ def refresh(
             session.add(held)
             return _allowed(session, backend, directory, row, scope, now)
     assert failure is not None
+    backend.count_from_now(now)
     raise failure
 
 
@@ -196,6 +198,8 @@ def _allowed(
     key: str = "",
 ) -> Allowed:
     """Return what is allowed at this moment. `key`: at the first time, to bind what follows to."""
+    # First: what is taken away while the rest is read is not known to the token.
+    narrowed_at = store.narrowed_at(session, row.client_id, row.person_id)
     person = session.get_one(people.PersonRow, row.person_id)
     if not person.active:
         store.end(session, [row], "the person is not active any more", now)
@@ -249,7 +253,7 @@ def _allowed(
         str(row.request["nonce"]),
         told,
         following,
-        store.narrowed_at(session, row.client_id, row.person_id),
+        narrowed_at,
     )
 
 
@@ -260,7 +264,7 @@ def _committed(session: Session, error: NotRedeemed) -> NotRedeemed:
 
 def revoke(backend: Backend, slug: str, client_id: str, token: str, now: datetime) -> None:
     """End the access that a refresh token belongs to (RFC 7009); of another client nothing is ended."""
-    with observation(backend.engine) as session:
+    with backend.ending(now) as session:
         directory = find_directory(session, slug)
         found = store.by_refresh_token(session, directory.id, digest_of(backend, token))
         if found is not None and found[0].client_id == client_id:
@@ -269,7 +273,7 @@ def revoke(backend: Backend, slug: str, client_id: str, token: str, now: datetim
 
 def end_by_id(backend: Backend, authorization_id: UUID, client_id: str, by: str, now: datetime) -> None:
     """End an access by its id, as a token of it says; of another client nothing is ended."""
-    with observation(backend.engine) as session:
+    with backend.ending(now) as session:
         row = session.get(store.AuthorizationRow, authorization_id)
         if row is not None and row.client_id == client_id:
             store.end(session, [row], by, now)

@@ -19,7 +19,7 @@ from jamb.actions.base.lookups import find_directory
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import Outdated
-from jamb.store.base.work import Actor, Unit, rehearsal, unit_of_work
+from jamb.store.base.work import Actor, Unit, rehearsal
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
 
@@ -79,6 +79,10 @@ class Act:
         """The same, for a call of several changes: they cannot all bear its key, and each is done once anyway."""
         return replace(self, actor=replace(self.actor, once=None))
 
+    def now_again(self) -> Act:
+        """The same, at the moment that it is by now: for the next of several changes of one call."""
+        return replace(self, now=self.backend.clock()) if self.backend.clock is not None else self
+
     def expect(self, name: str, version: Callable[[], str]) -> None:
         """Refuse to change what is not as the caller saw it (RFC 9110 section 13.1.1).
 
@@ -124,7 +128,7 @@ class Act:
         """Open the one transaction of a change, with its entries in the ledger."""
         with (
             self._connection() as connection,
-            unit_of_work(connection, self.backend.sealer, self.directory, self.actor, self.now) as unit,
+            self.backend.change(self.directory, self.actor, self.now, connection) as unit,
         ):
             yield unit
 

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 
-from sqlalchemy import Engine
+from sqlalchemy import Connection, Engine
+from sqlmodel import Session
 
 from jamb.actions.base.hashing import Hashing
 from jamb.actions.base.own_uses import OwnUses
+from jamb.core.directory.directories import Directory
 from jamb.store.base.sealing import Sealer
+from jamb.store.base.work import Actor, Unit, observation, unit_of_work
+from jamb.store.resources.taking_effect import Taking, count_from
+
+
+def _utc_now() -> datetime:
+    return datetime.now(UTC)
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +28,8 @@ class Backend:
 
     `formers`: addresses that the service had, each with the end of the time for which it holds still. `passkey_host`:
     to which passkeys belong; empty: none are offered. `own_uses`: where calls at Jamb's own API are counted until they
-    are written; None: each is written at once.
+    are written; None: each is written at once. `clock`: by which it is known when a change could be seen; None: at the
+    moment that it bears, for whoever tells a history.
     """
 
     engine: Engine
@@ -28,6 +39,26 @@ class Backend:
     formers: tuple[tuple[str, datetime], ...] = ()
     passkey_host: str = ""
     own_uses: OwnUses | None = None
+    clock: Callable[[], datetime] | None = _utc_now
+
+    def change(
+        self, directory: Directory, actor: Actor, now: datetime, connection: Connection | None = None
+    ) -> AbstractContextManager[Unit]:
+        """Open the one transaction of a change in a directory, with its entries in the ledger."""
+        bind = self.engine if connection is None else connection
+        return unit_of_work(bind, self.sealer, directory, actor, now, self.clock)
+
+    @contextmanager
+    def ending(self, now: datetime) -> Iterator[Session]:
+        """Open a transaction in which what people allowed may end: no entry in the ledger, as by signing out."""
+        with observation(self.engine) as session:
+            yield session
+        self.count_from_now(now)
+
+    def count_from_now(self, began: datetime) -> None:
+        """Have what was ended by a change that bears this moment, and can be seen, count from the moment of now."""
+        if self.clock is not None:
+            count_from(self.engine, Taking(began), self.clock())
 
     def issuer(self, slug: str) -> str:
         return self.issuers(slug)[0]

@@ -18,6 +18,7 @@ from jamb.core.errors import NotFound, StillInUse, Suspended, Unsuited
 from jamb.core.nearest_names import did_you_mean, listed
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store.audit import client_facts as pictures
+from jamb.store.base.work import Unit
 from jamb.store.clients import clients
 from jamb.store.directory import directories, roles
 from jamb.store.directory.people import PersonRow
@@ -87,17 +88,18 @@ def weights_of(session: Session, client_ids: Collection[str], now: datetime) -> 
     }
 
 
-def note_narrowed(session: Session, client: clients.ClientRow, now: datetime) -> datetime:
+def note_narrowed(unit: Unit, client: clients.ClientRow) -> datetime:
     """Note on a client that something is taken away from it; return the moment that counts for that.
 
     Tokens say when they were made in whole seconds, and one made in the second of such a moment says the next second.
     So two moments of one client never lie in one second: the later one counts as of the next.
     """
-    moment = now
-    if client.narrowed_at is not None and client.narrowed_at.replace(microsecond=0) >= now.replace(microsecond=0):
+    moment = unit.now
+    if client.narrowed_at is not None and client.narrowed_at.replace(microsecond=0) >= moment.replace(microsecond=0):
         moment = client.narrowed_at.replace(microsecond=0) + timedelta(seconds=1)
     client.narrowed_at = moment
-    session.add(client)
+    unit.session.add(client)
+    unit.narrowed.add(client.id)
     return moment
 
 

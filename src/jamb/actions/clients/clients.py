@@ -38,7 +38,7 @@ def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Clie
             raise Unsuited.field("state", state.value, f"another state: it is {row.state} already")
         before, row.state = row.state, state.value
         if state is ClientState.DISABLED:
-            row.tokens_revoked_at = note_narrowed(unit.session, row, act.now)
+            row.tokens_revoked_at = note_narrowed(unit, row)
         unit.session.add(row)
         unit.enter(
             f"client.{'disabled' if state is ClientState.DISABLED else 'enabled'}",
@@ -56,7 +56,7 @@ def revoke_tokens(act: Act, client_id: str, reason: str) -> TokensRevoked:
     with act.change() as unit:
         row = find_client(unit.session, act.directory, client_id, lock=True)
         before = row.tokens_revoked_at
-        row.tokens_revoked_at = note_narrowed(unit.session, row, act.now)
+        row.tokens_revoked_at = note_narrowed(unit, row)
         life = timedelta(seconds=act.directory.policy.access_token_seconds)
         living = usage.issued_since(unit.session, row.id, None, act.now - life)
         unit.enter(

@@ -71,7 +71,7 @@ def remove(act: Act, client_id: str, reason: str) -> Removed:
                 violations=tuple(Violation("client", client.name, one) for one in seen.against),
                 next_step="Do these first, then remove it.",
             )
-        note_narrowed(unit.session, client, act.now)
+        note_narrowed(unit, client)
         ended = _end_all(unit, client)
         row = RemovalRow(
             client_id=client.id,

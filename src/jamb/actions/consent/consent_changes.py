@@ -71,7 +71,7 @@ def withdraw(
             held, left = covering(held, str(here.person.id)), covering(left, str(here.person.id))
         before, after = holdings_in_force(held, kind, act.now), holdings_in_force(left, kind, act.now)
         comparison = compare(here.catalogue, before, after, here.tree)
-        moment = note_narrowed(unit.session, here.client, act.now) if at is None else None
+        moment = note_narrowed(unit, here.client) if at is None else None
         for row in rows:
             row.expires_at = min(ends, row.expires_at) if row.expires_at is not None else ends
             row.narrowed_at = moment or row.narrowed_at
@@ -122,7 +122,7 @@ def narrow_to_people(
         everyone = [row for row in standing if row.person_id is None]
         if not everyone:
             raise Conflict("It is not consented to for everyone any more.", next_step="Look at the audit again.")
-        moment = note_narrowed(unit.session, here.client, act.now)
+        moment = note_narrowed(unit, here.client)
         # What one consent gives until its end, the others give until the same.
         ends = everyone[0].expires_at
         for row in everyone:

@@ -181,7 +181,7 @@ def put_in_force(
     missed = dry_runs.misses_of(unit.session, row.id, MISSES_SHOWN)
     if not force:
         _refuse_early(row, missed, unit.now)
-    moment = note_narrowed(unit.session, client, unit.now)
+    moment = note_narrowed(unit, client)
     standing = {
         grant.permission: grant
         for grant in clients.grants_of(unit.session, [client.id])

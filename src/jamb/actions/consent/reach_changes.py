@@ -85,7 +85,7 @@ def change_reach(act: Act, wish: ReachWish, reason: str = "") -> tuple[list[Gran
         here, reach = plan.here, wish.reach
         _judge(unit, plan, wish)
         was = {row.permission: reach_of(row.reach).words for row in plan.rows}
-        moment = note_narrowed(unit.session, here.client, act.now)
+        moment = note_narrowed(unit, here.client)
         for row in plan.rows:
             row.reach, row.narrowed_at = document(reach) or None, moment
             unit.session.add(row)

@@ -27,7 +27,7 @@ from jamb.core.credentials.handover import (
 )
 from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
 from jamb.core.links import KEY_BYTES, key_from, link_of
-from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.base.work import Actor, observation
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.handovers import (
     HandoverRow,
@@ -186,7 +186,7 @@ def open_link(
     if gone and told_enough:
         raise _tried_again(backend, handover_id, who, now)
     sealing_key = b"" if gone else _stretched(backend, handover_id, key, passphrase, who.address)
-    with unit_of_work(backend.engine, backend.sealer, directory, _HOLDER, now) as unit:
+    with backend.change(directory, _HOLDER, now) as unit:
         row = handover_by_id(unit.session, handover_id, lock=True)
         assert row is not None
         client = unit.session.get_one(ClientRow, row.client_id)

@@ -29,7 +29,7 @@ from jamb.core.errors import Conflict, NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.store.audit import client_facts as pictures
-from jamb.store.base.work import Actor, Unit, unit_of_work
+from jamb.store.base.work import Actor, Unit
 from jamb.store.clients import clients
 from jamb.store.directory import directories, ledger, roles
 from jamb.store.directory.addresses import addresses_on_record
@@ -48,7 +48,7 @@ def open_directory(
         NameTaken: the short name is in use. Conflict: the other directories are reached at another address.
     """
     directory = Directory(uuid4(), slug, name, domain, policy)
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         directories.lock_all(unit.session)
         elsewhere = sorted({*addresses_on_record(unit.session).values()} - {backend.base_url})
         if elsewhere:
@@ -108,7 +108,7 @@ def refresh_own_api(backend: Backend, now: datetime) -> list[str]:
     with Session(backend.engine) as session:
         found = [find_directory(session, row.slug) for row in directories.all_directories(session)]
     for directory in found:
-        with unit_of_work(backend.engine, backend.sealer, directory, THE_SERVICE, now) as unit:
+        with backend.change(directory, THE_SERVICE, now) as unit:
             row = find_resource(unit.session, directory, own_api.NAME)
             # Its identifier stays: whoever migrates need not know the address by which the world reaches the service.
             catalogue = own_api.own_catalogue(row.identifier)

@@ -155,7 +155,7 @@ def assign_role(
             else:
                 before = {"reach": reach_of(held.reach).words, "until": _until(held.expires_at)}
                 if kind is HolderKind.CLIENT:
-                    held.narrowed_at = _narrowed(unit.session, str(holder_id), act.now)
+                    held.narrowed_at = _narrowed(unit, str(holder_id))
             held.reach, held.assigned_by, held.expires_at = document(reach) or None, act.actor.name, expires_at
             unit.session.add(held)
             after = {"role": name, "to": label, "reach": reach.words, "until": _until(expires_at)}
@@ -212,7 +212,7 @@ def withdraw_role(act: Act, name: str, kind: HolderKind, holders: Sequence[str])
             held.expires_at = act.now
             unit.session.add(held)
             if kind is HolderKind.CLIENT:
-                held.narrowed_at = _narrowed(unit.session, str(holder_id), act.now)
+                held.narrowed_at = _narrowed(unit, str(holder_id))
             before = {"role": name, "from": label, "reach": reach_of(held.reach).words}
             unit.enter("role.withdrawn", _assigned_subject(row, kind, holder_id, label), before=before)
         unit.session.flush()
@@ -334,12 +334,12 @@ def _note_change(unit: Unit, catalogue: Catalogue, row: roles.RoleRow, permissio
     if held:
         check_for_client(unit.directory.policy, catalogue, row.name, permissions)
     for one in held:
-        one.held.narrowed_at = _narrowed(unit.session, str(one.held.client_id), unit.now)
+        one.held.narrowed_at = _narrowed(unit, str(one.held.client_id))
         unit.session.add(one.held)
 
 
-def _narrowed(session: Session, client_id: str, now: datetime) -> datetime:
-    return note_narrowed(session, session.get_one(ClientRow, client_id, with_for_update=True), now)
+def _narrowed(unit: Unit, client_id: str) -> datetime:
+    return note_narrowed(unit, unit.session.get_one(ClientRow, client_id, with_for_update=True))
 
 
 def _find_holder(session: Session, directory: Directory, kind: HolderKind, reference: str) -> tuple[UUID | str, str]:

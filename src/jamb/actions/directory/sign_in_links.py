@@ -18,7 +18,7 @@ from jamb.core.directory.sign_in_links import PAGE, SignInLinkState, link_end, s
 from jamb.core.errors import AlreadyEnded, Conflict, NotFound, Unsuited
 from jamb.core.links import key_from, link_of
 from jamb.core.notices import NoticeKind, is_urgent
-from jamb.store.base.work import Actor, Unit, observation, unit_of_work
+from jamb.store.base.work import Actor, Unit, observation
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import people, sign_in_links
 from jamb.store.directory.directories import DirectoryRow
@@ -143,7 +143,7 @@ def choose_password(backend: Backend, presented: Presented, password: str, now: 
     chosen = "" if gone else stretched(backend, password, presented.address, about)
     actor = Actor("person", subject["id"], subject["name"], "Sign-in link")
     refused: Conflict | None = None
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         held = sign_in_links.link_by_id(unit.session, presented.link_id, lock=True)
         assert held is not None
         if not chosen or _state(held, now) is not SignInLinkState.WAITING:

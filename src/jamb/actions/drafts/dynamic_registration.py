@@ -35,7 +35,7 @@ from jamb.core.errors import Forbidden, NotSignedIn, shorten
 from jamb.core.ids import client_id_from
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE
-from jamb.store.base.work import Actor, Unit, unit_of_work
+from jamb.store.base.work import Actor, Unit
 from jamb.store.clients import clients
 from jamb.store.clients.initial_access import DynamicRegistrationRow, InitialAccessRow
 from jamb.store.consent import requests
@@ -80,7 +80,7 @@ def register_itself(backend: Backend, slug: str, token: str, sent: Metadata, now
         name = _free_name(session, directory, sent.name or label, client_id)
     wanted = sent.registration(name, f"Registered itself with the initial access token “{label}”.")
     actor = Actor("client", client_id, wanted.name, f"initial access token “{label}”")
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         held = presented(unit.session, backend, directory, token, now, lock=True)
         if held is None:
             raise NotSignedIn(_NOT_OURS, next_step="Ask an administrator for another.")
@@ -149,7 +149,7 @@ def leave(backend: Backend, slug: str, client_id: str, token: str, now: datetime
             if credential.withdrawn_at is None:
                 withdraw_in(unit, row, credential.id, reason)
         row.state = ClientState.DISABLED.value
-        row.tokens_revoked_at = note_narrowed(unit.session, row, now)
+        row.tokens_revoked_at = note_narrowed(unit, row)
         own.made.ended_at = now
         unit.session.add_all([row, own.made])
         before = {"state": ClientState.LIVE.value}
@@ -186,7 +186,7 @@ def _changing(backend: Backend, slug: str, client_id: str, token: str, now: date
     with Session(backend.engine) as session:
         directory, found, _ = _found(session, backend, slug, client_id, token)
         actor = Actor("client", found.id, found.name, "registration access token")
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         _, row, made = _found(unit.session, backend, slug, client_id, token, lock=True)
         yield _Own(Place(Act(backend, directory, actor, now), unit, row, "Registration"), made)
 

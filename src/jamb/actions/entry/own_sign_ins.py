@@ -62,7 +62,7 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> OwnSign
 
 def end(backend: Backend, found: ConsoleSession, sign_in_id: str, now: datetime) -> None:
     """End one. Raises `NotFound` where it is nobody's, or somebody else's."""
-    with observation(backend.engine) as session:
+    with backend.ending(now) as session:
         for row in people.sessions_of(session, found.person.id, now, LONG_AGO):
             if _id(row.digest) == sign_in_id:
                 _end_browser(session, row, now)
@@ -77,7 +77,7 @@ def end(backend: Backend, found: ConsoleSession, sign_in_id: str, now: datetime)
 
 def end_others(backend: Backend, found: ConsoleSession, now: datetime) -> int:
     """End all but the one that asks; return how many."""
-    with observation(backend.engine) as session:
+    with backend.ending(now) as session:
         # Also those that are idle: with another policy they would count again.
         browsers = [
             row for row in people.sessions_of(session, found.person.id, now, LONG_AGO) if row.digest != found.digest

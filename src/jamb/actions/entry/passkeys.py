@@ -21,7 +21,7 @@ from jamb.actions.entry.sessions import ConsoleSession, SignedIn, Visitor, find_
 from jamb.core.directory import passkeys as core
 from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, NotSignedIn
 from jamb.core.text import name_fault
-from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.base.work import Actor, observation
 from jamb.store.credentials.credentials import first_seen
 from jamb.store.directory import passkeys as store
 from jamb.store.directory import people, second_factors
@@ -70,7 +70,7 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
     except web.UnfitCredential as error:
         raise _unfit() from error
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
-    with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
+    with backend.change(found.directory, actor, now) as unit:
         # One after the other: of two that add one at once the second sees the first.
         unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
         held = store.passkeys_of(unit.session, found.person.id)
@@ -103,7 +103,7 @@ def remove(backend: Backend, found: ConsoleSession, passkey_id: UUID, now: datet
         NotFound: they have no such passkey. Forbidden: it is the last, and the policy wants one.
     """
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
-    with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
+    with backend.change(found.directory, actor, now) as unit:
         unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
         row = unit.session.get(store.PasskeyRow, passkey_id)
         if row is None or row.person_id != found.person.id:

@@ -15,7 +15,7 @@ from jamb.actions.base.lookups import find_directory, refuse_stewardless, refuse
 from jamb.actions.entry.sessions import SignedIn, Visitor, opened
 from jamb.core.directory.providers import Claimed, Refused, read_claims
 from jamb.core.errors import BadInput, StillInUse
-from jamb.store.base.work import Actor, Unit, observation, unit_of_work
+from jamb.store.base.work import Actor, Unit, observation
 from jamb.store.directory import people, providers, roles
 
 
@@ -42,7 +42,7 @@ def sign_in(
             return Refused.LATE
         actor = Actor("provider", row.name, row.title, row.issuer)
         known = providers.linked(session, row.id, str(claims.get("sub", "")))
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         if known is not None:
             # One sign-in of a person after the other: each sees what the one before did to their groups.
             unit.session.get_one(people.PersonRow, known, with_for_update=True)

@@ -15,7 +15,7 @@ from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.directory import second_factor as core
 from jamb.core.errors import Conflict, Forbidden
 from jamb.core.tries import FACTOR_CODE, Counted
-from jamb.store.base.work import Actor, Unit, observation, unit_of_work
+from jamb.store.base.work import Actor, Unit, observation
 from jamb.store.directory import passkeys, people
 from jamb.store.directory import second_factors as store
 from jamb.wire.directory.people import OwnSecondFactor, RecoveryCodes, SecondFactorKey
@@ -111,7 +111,7 @@ def _proven(backend: Backend, found: ConsoleSession, code: str, now: datetime) -
 @contextmanager
 def _own(backend: Backend, found: ConsoleSession, now: datetime) -> Iterator[Unit]:
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
-    with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
+    with backend.change(found.directory, actor, now) as unit:
         yield unit
 
 

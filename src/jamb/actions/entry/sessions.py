@@ -26,7 +26,7 @@ from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, CodeWanted, ConfirmationWanted, Forbidden, NotSignedIn, SeveralDirectories
 from jamb.core.tries import sign_in_limits
-from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.base.work import Actor, observation
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import directories, people, roles, second_factors
 from jamb.store.entry import admission, authorizations
@@ -208,7 +208,7 @@ def change_own_password(
     stretched = backend.hashing.run(lambda: _HASHER.hash(wanted), address)
     directory = signed_in.directory
     actor = Actor("person", str(signed_in.person.id), signed_in.person.name, "Jamb console")
-    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+    with backend.change(directory, actor, now) as unit:
         take_back_try(unit.session, backend.sealer.session_key, counted)
         row = unit.session.get_one(people.PersonRow, signed_in.person.id, with_for_update=True)
         row.password_hash, row.password_set_by = stretched, ""
@@ -399,7 +399,7 @@ def with_roles(session: Session, found: ConsoleSession, now: datetime) -> Consol
 
 def sign_out(backend: Backend, cookie: str, now: datetime) -> None:
     """End a console session, and what was allowed in it, for as long as the person is there."""
-    with observation(backend.engine) as session:
+    with backend.ending(now) as session:
         row = session.get(people.ConsoleSessionRow, _digest(cookie))
         if row is not None:
             authorizations.end_of_sign_in(session, row.digest, OFFLINE, now)

@@ -22,6 +22,7 @@ from jamb.store.base.sealing import Sealer
 from jamb.store.connections.outages import committing
 from jamb.store.consent import agreements
 from jamb.store.directory import ledger
+from jamb.store.resources.taking_effect import Taking, count_from
 
 __all__ = ["Actor", "Once", "Unit", "check_reason", "keep_waiting", "observation", "rehearsal", "unit_of_work"]
 
@@ -48,6 +49,8 @@ class Unit:
     directory: Directory
     actor: Actor
     now: datetime
+    # Clients of which something was taken away.
+    narrowed: set[str] = field(default_factory=set)
     _entries: list[_Noted] = field(default_factory=list)
 
     def enter(
@@ -143,14 +146,20 @@ class Unit:
 
 
 Bind = Engine | Connection
+Clock = Callable[[], datetime]
 _NOW = text("select set_config('jamb.now', :now, true)")
 
 
 @contextmanager
-def unit_of_work(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, now: datetime) -> Iterator[Unit]:
+def unit_of_work(
+    bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, now: datetime, clock: Clock | None = None
+) -> Iterator[Unit]:
     """Open a unit; commit it with its ledger entries when the block ends, undo everything if it raises.
 
     What needs another person's yes is undone, and kept at the consent desk in a unit of its own.
+
+    Args:
+        clock: by which it is known when the change could be seen; None: at its own moment.
 
     Raises:
         Misuse: something was changed and nothing was entered in the ledger.
@@ -158,6 +167,8 @@ def unit_of_work(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor,
     try:
         with _open_unit(bind, sealer, directory, actor, now) as unit:
             yield unit
+        if clock is not None:
+            count_from(bind, Taking(now, directory.id, unit.narrowed), clock())
     except NeedsAgreement as error:
         if not isinstance(error.waits, agreements.Waiting):
             raise

@@ -29,6 +29,8 @@ class AuthorizationRow(SQLModel, table=True):
         # Guards ask every few seconds what was ended.
         Index("authorization_of_sign_in", "sign_in", postgresql_where="sign_in IS NOT NULL"),
         Index("authorization_ended", "resource_id", "ended_at", postgresql_where="ended_at IS NOT NULL"),
+        # What ended in the seconds of one change.
+        Index("authorization_by_ending", "ended_at", postgresql_where="ended_at IS NOT NULL"),
     )
 
     id: UUID = Field(primary_key=True)
