@@ -17,7 +17,7 @@ from jamb.core.reach import ReachKind
 from jamb.store.connections.engine import make_engine
 from jamb.store.resources.taking_effect import Taking, count_from
 from jamb.wire.resources.reach import ReachSent
-from tests.service.entry.roster import Roster, answered, by_hand, members, redeemed, refreshed, somebody
+from tests.service.entry.roster import BACK, answered, by_hand, made, members, redeemed, refreshed, somebody
 from tests.service.entry.test_exchanges import Relay, published
 from tests.world import Made, World, wait_until
 
@@ -39,25 +39,25 @@ def held_up(world: World, act: Callable[[], Any], lock: str = LEDGER) -> Iterato
         going.result()
 
 
-def withdrawn(world: World, made: Made) -> None:
+def withdrawn(world: World, client: Made) -> None:
     with world.jamb("approver") as approver:
-        approver.consent.withdraw(made.id, "berths", ["berths.view"])
+        approver.consent.withdraw(client.id, "berths", ["berths.view"])
 
 
-def narrowed(world: World, made: Made) -> None:
+def narrowed(world: World, client: Made) -> None:
     with world.jamb("approver") as approver:
         only = ReachSent(kind=ReachKind.ONLY, collections=["south"])
-        approver.consent.change_reach(made.id, "berths", ["berths.view"], only)
+        approver.consent.change_reach(client.id, "berths", ["berths.view"], only)
 
 
-def revoked(world: World, made: Made) -> None:
+def revoked(world: World, client: Made) -> None:
     with world.jamb("approver") as approver:
-        approver.clients.revoke_tokens(made.id)
+        approver.clients.revoke_tokens(client.id)
 
 
-def lost_a_role(world: World, made: Made) -> None:
+def lost_a_role(world: World, client: Made) -> None:
     with world.jamb() as steward:
-        steward.roles.withdraw("lookout", HolderKind.CLIENT, [made.id])
+        steward.roles.withdraw("lookout", HolderKind.CLIENT, [client.id])
 
 
 @pytest.mark.parametrize(
@@ -66,19 +66,19 @@ def lost_a_role(world: World, made: Made) -> None:
     ids=lambda one: getattr(one, "__name__", str(one)),
 )
 def test_a_client_that_asks_meanwhile_gets_no_more(world: World, act: Callable[[World, Made], None], left: int) -> None:
-    made = world.client(granted=[] if act is lost_a_role else ["berths.view"])
+    client = world.client(granted=[] if act is lost_a_role else ["berths.view"])
     if act is lost_a_role:
         with world.jamb() as steward:
-            steward.roles.assign("lookout", HolderKind.CLIENT, [made.id])
+            steward.roles.assign("lookout", HolderKind.CLIENT, [client.id])
 
     def opens(token: str) -> int:
         return world.call_berths(token, "/berths/north-11").status_code
 
-    with held_up(world, lambda: act(world, made)):
-        token = world.ask_token(made).raise_for_status().json()["access_token"]
+    with held_up(world, lambda: act(world, client)):
+        token = world.ask_token(client).raise_for_status().json()["access_token"]
         assert opens(token) == 200
     wait_until(lambda: opens(token) in (401, 403))
-    answer = world.ask_token(made)
+    answer = world.ask_token(client)
     if answer.is_success:
         fresh = answer.json()["access_token"]
         wait_until(lambda: opens(fresh) == left)
@@ -88,7 +88,8 @@ def test_a_client_that_asks_meanwhile_gets_no_more(world: World, act: Callable[[
         assert left == 403
 
 
-def test_a_person_who_comes_back_meanwhile_gets_no_more(world: World, roster: Roster) -> None:
+def test_a_person_who_comes_back_meanwhile_gets_no_more(world: World) -> None:
+    roster = made(world, "web", [BACK], ["berths.assign"])
     with somebody(world, "lotte") as http, world.jamb() as steward:
         person = world.person("lotte")["login"]
         world.agreed(lambda: steward.roles.assign("lookout", HolderKind.PERSON, [person]))
