@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from functools import cached_property
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -45,17 +46,23 @@ LABEL_LONGEST = 80
 LONGEST_ADDRESS = 500
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Added:
-    """A new credential, and what of it is shown once: sheets with a secret, or a key pair.
+    """A new credential, and what of it is shown once: a secret with its sheets, or a key pair.
 
     `replaced`: the lost credential that was withdrawn in the same step, if any.
     """
 
     credential: Credential
-    sheets: tuple[Sheet, ...] = ()
+    secret: str | None = field(default=None, repr=False)
+    # Of many at once they are made when the turn is another's.
+    make_sheets: Callable[[], tuple[Sheet, ...]] = tuple
     pair: KeyPair | None = None
     replaced: Credential | None = None
+
+    @cached_property
+    def sheets(self) -> tuple[Sheet, ...]:
+        return self.make_sheets()
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,9 +103,10 @@ class Place:
             seen_by_id=self.seen_by,
             **columns,
         )
-        self.unit.session.add(row)
         if self.read is not None:
             self.read.add(row)
+        else:
+            self.unit.session.add(row)
         action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
         ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no expiry"
         told = {**after, "ends": ends, **({} if self.seen_by == self.act.actor.id else {"unseen": True})}
@@ -131,7 +139,9 @@ class SecretIssued:
         added = at.put(
             CredentialKind.SECRET, {"hint": hint}, hint=hint, digest=digest, fingerprint=fingerprint, expires_at=ends
         )
-        return Added(added, sheets_of(at.act, at.surroundings.sheets, at.client, CredentialKind.SECRET, secret, ends))
+        facts = at.surroundings.sheets
+        facts.read()
+        return Added(added, secret, lambda: sheets_of(at.act, facts, at.client, CredentialKind.SECRET, secret, ends))
 
 
 @dataclass(frozen=True, slots=True)
@@ -300,6 +310,8 @@ class Delivery:
     def carry(self, at: Place, wanted: Addition, added: Added) -> None:
         """Bring what was made here to whoever is to have it; of the rest there is nothing that anybody lacks."""
         if self.then is not None and isinstance(wanted, MADE_HERE):
+            if at.read is not None:
+                at.read.write()
             self.then(at, added)
 
 

@@ -64,7 +64,9 @@ def open_rotation(
             raise _taking_part(old)
         at = Place(act, unit, client, old.label, rotating=True)
         row, added = _open(at, old, successor or alike(old, days), overlap_days, rotation_id or uuid4(), delivery)
-        _write(unit, [row])
+        # What it names is there before it is.
+        unit.session.flush()
+        rotations.insert(unit.session, [row])
         return Opened(
             view(unit.session, act.directory, rotations.by_ids(unit.session, [row.id])[row.id], act.now), added
         )
@@ -127,23 +129,27 @@ class _Many:
 
     def open(self, *, apart: bool = False) -> list[Opened | Refusal]:
         """Open each. `apart`: what cannot be opened is undone alone and returned, and not raised."""
-        results: list[tuple[rotations.RotationRow, Added] | Refusal] = []
+        results: list[tuple[rotations.NewRotation, Added] | Refusal] = []
         for asked in self.wanted:
             try:
                 with self.unit.attempt() if apart else nullcontext():
                     results.append(self._open(asked))
+                    if apart:
+                        self.read.write()
             except Refusal as error:
                 if not apart:
                     raise
+                self.read.forget()
                 results.append(_alone(error) if isinstance(error, NeedsAgreement) else error)
         rows = [done[0] for done in results if not isinstance(done, Refusal)]
-        _write(self.unit, rows)
+        self.read.write()
+        rotations.insert(self.unit.session, rows)
         made = rotations.by_ids(self.unit.session, [row.id for row in rows])
         found = views(self.unit.session, self.act.directory, list(made.values()), self.act.now)
         by_id = {view.id: view for view in found}
         return [done if isinstance(done, Refusal) else Opened(by_id[done[0].id], done[1]) for done in results]
 
-    def _open(self, wanted: ToOpen) -> tuple[rotations.RotationRow, Added]:
+    def _open(self, wanted: ToOpen) -> tuple[rotations.NewRotation, Added]:
         client = check_live(self.act.directory, wanted.client_id, self.clients.get(wanted.client_id))
         old = self.old.get(wanted.credential_id)
         if old is None or old.client_id != client.id:
@@ -163,7 +169,7 @@ class _Many:
 
 def _open(
     at: Place, old: CredentialRow, following: Addition, overlap_days: int | None, rotation_id: UUID, delivery: Delivery
-) -> tuple[rotations.RotationRow, Added]:
+) -> tuple[rotations.NewRotation, Added]:
     """Add what follows; return the rotation, for `_write`, and what was added."""
     act, unit = at.act, at.unit
     overlap_ends_at = overlap_end(
@@ -172,7 +178,7 @@ def _open(
     at = delivery.judge(at, following)
     added = following.put(at)
     delivery.carry(at, following, added)
-    row = rotations.RotationRow(
+    row = rotations.NewRotation(
         id=rotation_id,
         directory_id=act.directory.id,
         client_id=at.client.id,
@@ -186,13 +192,6 @@ def _open(
     after = {"old": old.hint, "new": added.credential.hint, "overlap until": said_moment(overlap_ends_at)}
     unit.enter("rotation.opened", client_subject(at.client), after=after)
     return row, added
-
-
-def _write(unit: Unit, rows: Sequence[rotations.RotationRow]) -> None:
-    # What they name is there before they are.
-    unit.session.flush()
-    unit.session.add_all(rows)
-    unit.session.flush()
 
 
 def _refuse_ended(act: Act, old: CredentialRow) -> None:

@@ -117,10 +117,9 @@ def renew(
         if shown.credential_id is not None and successor is None:
             raise Unsuited.field("jwks", "nothing", "the client's next public key: a JWK Set, or a certificate")
         opened = open_rotation(act, client_id, proven.credential.id, successor, None, None)
-    made = opened.added.sheets[0].secret if opened.added.sheets else None
     facts = opened.added.credential.certificate
     certificate = facts.pem if facts is not None else None
-    return Renewed(made, certificate, opened.rotation.new.expires_at, opened.rotation.overlap_ends_at)
+    return Renewed(opened.added.secret, certificate, opened.rotation.new.expires_at, opened.rotation.overlap_ends_at)
 
 
 def _again(backend: Backend, proven: _Proven, successor: Addition) -> Renewed:

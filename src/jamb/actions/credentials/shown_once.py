@@ -11,12 +11,11 @@ from jamb.wire.credentials.handovers import HandedOver
 
 def issued_answer(added: Added) -> IssuedSecret | None:
     """Return the secret that was issued, with its sheets; None where none was."""
-    secret = added.sheets[0].secret if added.sheets else None
-    if secret is None:
+    if added.secret is None:
         return None
     return IssuedSecret(
         credential=added.credential,
-        secret=secret,
+        secret=added.secret,
         sheets=list(added.sheets),
         replaced=added.replaced if added.replaced is not None else None,
     )

@@ -12,7 +12,8 @@ from jamb.actions.base.lookups import weights_of
 from jamb.core.permissions import AccessKind
 from jamb.store.base.work import Unit
 from jamb.store.clients import clients
-from jamb.store.credentials.credentials import CredentialRow, credentials_of
+from jamb.store.credentials import credentials
+from jamb.store.credentials.credentials import CredentialRow
 from jamb.store.resources import resources
 
 # By resource identifier, the names of what is asked or held there.
@@ -21,7 +22,7 @@ Named = list[tuple[str, tuple[str, ...]]]
 
 @dataclass
 class SheetFacts:
-    """What some clients ask and hold, and where. Nothing is read before it is asked for."""
+    """What some clients ask and hold, and where. Nothing is read before it is asked for, or `read`."""
 
     session: Session
     directory_id: UUID
@@ -39,6 +40,10 @@ class SheetFacts:
         for row in held:
             found.setdefault((row.client_id, row.kind), {}).setdefault(row.resource_id, set()).add(row.permission)
         return found
+
+    def read(self) -> None:
+        """Read what sheets name, for when they are made after the session."""
+        _ = self._identifiers, self._named
 
     def named(self, client_id: str, kind: AccessKind) -> Named:
         """Return the identifiers of resources at which something is asked or held in this way, with the names of it."""
@@ -58,6 +63,7 @@ class Surroundings:
     client_ids: tuple[str, ...]
     harmless: frozenset[str] = frozenset()
     sheets: SheetFacts = field(init=False)
+    _fresh: list[CredentialRow] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self.sheets = SheetFacts(self.unit.session, self.unit.directory.id, self.client_ids)
@@ -65,7 +71,7 @@ class Surroundings:
     @cached_property
     def _credentials(self) -> dict[str, list[CredentialRow]]:
         found: dict[str, list[CredentialRow]] = {}
-        for row in credentials_of(self.unit.session, self.client_ids):
+        for row in credentials.credentials_of(self.unit.session, self.client_ids):
             found.setdefault(row.client_id, []).append(row)
         return found
 
@@ -79,4 +85,17 @@ class Surroundings:
         return sum(row.stands(self.unit.now) for row in self._credentials.get(client_id, ()))
 
     def add(self, row: CredentialRow) -> None:
+        """Take in a credential that is put, to be written with others."""
         self._credentials.setdefault(row.client_id, []).append(row)
+        self._fresh.append(row)
+
+    def write(self) -> None:
+        """Write what was taken in."""
+        credentials.insert(self.unit.session, self._fresh)
+        self._fresh.clear()
+
+    def forget(self) -> None:
+        """Leave out what was taken in and not written: it is not put after all."""
+        for row in self._fresh:
+            self._credentials[row.client_id].remove(row)
+        self._fresh.clear()

@@ -277,7 +277,7 @@ def _prove_by(place: Place, sent: Metadata) -> tuple[str, datetime | None]:
         return "", None
     wanted: Addition = KeysGiven(sent.jwks, sent.jwks_uri) if sent.method == PRIVATE_KEY else SecretIssued()
     added = wanted.put(place)
-    return (added.sheets[0].secret or "") if added.sheets else "", added.credential.expires_at
+    return added.secret or "", added.credential.expires_at
 
 
 def _replace_keys(place: Place, sent: Metadata) -> None:

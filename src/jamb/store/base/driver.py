@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import json
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import psycopg as dialect
-from sqlmodel import SQLModel
+from sqlmodel import Session, SQLModel
 
 
 def table_of(row: type[SQLModel]) -> sa.Table:
@@ -19,6 +20,38 @@ def table_of(row: type[SQLModel]) -> sa.Table:
 def compiled(statement: sa.sql.ClauseElement) -> str:
     """Return a statement with its parameters by name, as the driver takes it."""
     return str(statement.compile(dialect=dialect.dialect()))  # type: ignore[no-untyped-call]
+
+
+# Rows of one statement of `insert_many`.
+MOST_ROWS = 5_000
+
+
+def insert_many(session: Session, row: type[SQLModel], rows: Sequence[Mapping[str, Any]], *, unless: str = "") -> int:
+    """Insert rows, all of the same columns, as one document: to bind each value costs ten times as much.
+
+    Args:
+        unless: the constraint by which a row that is there already is passed over; empty: that is an error.
+
+    Returns:
+        how many were inserted.
+    """
+    inserted = 0
+    for start in range(0, len(rows), MOST_ROWS):
+        name, columns = row.__tablename__, ", ".join(f'"{column}"' for column in rows[0])
+        statement = (
+            f"INSERT INTO {name} ({columns}) "  # noqa: S608 - names of our own
+            f"SELECT {columns} FROM json_populate_recordset(NULL::{name}, CAST(:rows AS json))"
+            + (f" ON CONFLICT ON CONSTRAINT {unless} DO NOTHING" if unless else "")
+        )
+        document = json.dumps(rows[start : start + MOST_ROWS], default=_as_text, ensure_ascii=False)
+        result = cast("sa.CursorResult[Any]", session.execute(sa.text(statement), {"rows": document}))
+        inserted += result.rowcount
+    return inserted
+
+
+def _as_text(value: Any) -> str:
+    """Return a value that JSON has none of as the database reads it from a text."""
+    return f"\\x{value.hex()}" if isinstance(value, bytes) else str(value)
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,8 @@ from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
-from sqlalchemy.dialects.postgresql import ARRAY, insert
+from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy.dialects.postgresql import insert as insert_new
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit.picture import CredentialPicture
@@ -19,6 +20,7 @@ from jamb.core.credentials.lookup import LookedFor
 from jamb.core.credentials.public_keys import weak_among
 from jamb.core.credentials.term import CredentialState, state_of
 from jamb.store.base.columns import among, among_ids, blob, document, moment, one_of
+from jamb.store.base.driver import insert_many
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
 
@@ -83,6 +85,11 @@ class CredentialRow(SQLModel, table=True):
 
     def stands(self, now: datetime) -> bool:
         return self.withdrawn_at is None and (self.expires_at is None or self.expires_at > now)
+
+
+def insert(session: Session, rows: Iterable[CredentialRow]) -> None:
+    """Write credentials that are no objects of the session: many at once."""
+    insert_many(session, CredentialRow, [row.model_dump() for row in rows])
 
 
 def pictures_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[CredentialPicture]]:
@@ -172,7 +179,7 @@ class AssertionSeenRow(SQLModel, table=True):
 
 def first_seen(session: Session, client_id: str, digest: bytes, ends: datetime) -> bool:
     """Note that something of a client came, which must not come twice; tell whether it is the first time. Commits."""
-    seen = insert(AssertionSeenRow).values(client_id=client_id, digest=digest, expires_at=ends)
+    seen = insert_new(AssertionSeenRow).values(client_id=client_id, digest=digest, expires_at=ends)
     first = session.execute(seen.on_conflict_do_nothing().returning(sa.literal(1))).first() is not None
     session.commit()
     return first

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -17,6 +17,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.audit.picture import RotationPicture
 from jamb.core.rotation import Rotation, RotationEnd, Seen
 from jamb.store.base.columns import among, among_ids, moment, one_of, parameter
+from jamb.store.base.driver import insert_many
 from jamb.store.base.reading import Reading, Rows, number
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.credentials import CredentialRow, works
@@ -49,6 +50,27 @@ class RotationRow(SQLModel, table=True):
     ended_at: datetime | None = moment(nullable=True)
     ended_by: str = Field(default="", sa_type=Text)
     forced: bool = False
+
+
+class NewRotation(NamedTuple):
+    """What a rotation is when it is opened, by column."""
+
+    id: UUID
+    directory_id: UUID
+    client_id: str
+    old_id: UUID
+    new_id: UUID
+    opened_at: datetime
+    opened_by: str
+    overlap_ends_at: datetime
+    quiet_seconds: int
+    ended_by: str = ""
+    forced: bool = False
+
+
+def insert(session: Session, rows: Iterable[NewRotation]) -> None:
+    """Write rotations whose credentials are written."""
+    insert_many(session, RotationRow, [row._asdict() for row in rows])
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,11 +7,12 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import BigInteger, Column, ForeignKey, Index, Text, insert, text
+from sqlalchemy import BigInteger, Column, ForeignKey, Index, Text, text
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.ledger import Entry
 from jamb.store.base.columns import blob, document, moment
+from jamb.store.base.driver import insert_many
 
 
 class LedgerEntryRow(SQLModel, table=True):
@@ -51,7 +52,7 @@ def head(session: Session, directory_id: UUID, *, lock: bool = False) -> LedgerH
 
 def append(session: Session, rows: Sequence[Mapping[str, Any]]) -> None:
     """Write entries, by column. Nobody reads them in this session, so none becomes a table object."""
-    session.connection().execute(insert(LedgerEntryRow), rows)
+    insert_many(session, LedgerEntryRow, rows)
 
 
 def page(

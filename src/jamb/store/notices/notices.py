@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple, TypeVar
@@ -17,6 +16,7 @@ from jamb.core.consent.requests import RequestState
 from jamb.core.notices import Fact, is_urgent, wait_after
 from jamb.store.base import pages
 from jamb.store.base.columns import among_ids, blob, document, has, moment
+from jamb.store.base.driver import insert_many
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.consent.requests import RequestRow
 from jamb.store.credentials.credentials import CredentialRow, works
@@ -29,8 +29,6 @@ from jamb.store.resources.usage import AttemptRow
 
 # How long a mail or push that a process took may be under way before another process takes it.
 CLAIMED_FOR = timedelta(minutes=2)
-# Rows in one statement.
-AT_ONCE = 5000
 
 
 class MailRow(SQLModel, table=True):
@@ -265,7 +263,7 @@ def add_notices(session: Session, directory_id: UUID, told: Iterable[tuple[UUID,
         }
         for person_id, fact in told
     ]
-    return _add_new(session, NoticeRow, rows, "told_once")
+    return insert_many(session, NoticeRow, rows, unless="told_once")
 
 
 def add_pushes(session: Session, webhook_ids: Iterable[UUID], events: dict[str, dict[str, Any]], now: datetime) -> int:
@@ -285,22 +283,7 @@ def add_pushes(session: Session, webhook_ids: Iterable[UUID], events: dict[str, 
         for webhook_id in webhook_ids
         for key, event in events.items()
     ]
-    return _add_new(session, PushRow, rows, "pushed_once")
-
-
-def _add_new(session: Session, table: type[SQLModel], rows: list[dict[str, Any]], constraint: str) -> int:
-    name = str(table.__tablename__)
-    columns = ", ".join(SQLModel.metadata.tables[name].columns.keys())
-    # One document for many rows: to bind each value costs ten times as much.
-    statement = sa.text(
-        f"insert into {name} ({columns}) "  # noqa: S608 - names of our own
-        f"select {columns} from jsonb_populate_recordset(null::{name}, cast(:rows as jsonb)) "
-        f"on conflict on constraint {constraint} do nothing returning 1"
-    )
-    return sum(
-        len(session.execute(statement, {"rows": json.dumps(rows[start : start + AT_ONCE], default=str)}).all())
-        for start in range(0, len(rows), AT_ONCE)
-    )
+    return insert_many(session, PushRow, rows, unless="pushed_once")
 
 
 def make_mails(session: Session, directory_id: UUID, now: datetime, quiet_since: datetime) -> int:
