@@ -6,20 +6,23 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from contextvars import copy_context
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from uuid import uuid4
 
 import httpx
 import pytest
 
 from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
+from jamb.store.connections import deadline
 from jamb.store.connections.engine import make_engine
-from jamb.store.resources.taking_effect import Taking, count_from
+from jamb.store.resources.taking_effect import Opened, Taking, count_from
 from jamb.wire.resources.reach import ReachSent
 from tests.service.entry.roster import BACK, answered, by_hand, made, members, redeemed, refreshed, somebody
 from tests.service.entry.test_exchanges import Relay, published
-from tests.world import Made, World, wait_until
+from tests.world import Made, World, unique, wait_until
 
 LEDGER = "select from ledger_head where directory_id = (select id from directory where slug = 'quillhaven') for update"
 
@@ -130,6 +133,31 @@ def test_a_token_that_is_exchanged_meanwhile_ends_with_what_it_was_made_of(
             time.sleep(0.5)
         token = exchanging.result().raise_for_status().json()["access_token"]
         wait_until(lambda: world.call_berths(token).status_code == 401)
+
+
+def test_what_a_late_change_took_from_people_counts_from_its_end_and_nothing_of_before(world: World) -> None:
+    """Also where the time of its request is over by then."""
+    noted = datetime(2026, 12, 2, 10, 30, tzinfo=UTC)
+    before, opened, seen = (noted + timedelta(seconds=seconds) for seconds in (3, 5, 9))
+    keep = "insert into person_narrowed (person_id, at) values (%s, %s)"
+    with world.jamb() as steward:
+        others, own = (steward.people.add(f"{uuid4().hex}@quillhaven.example", unique("Person")).id for _ in range(2))
+    with world.database() as database:
+        directory = database.execute("select id from directory where slug = 'quillhaven'").fetchone()
+        assert directory is not None
+        database.execute(keep, [others, before])
+        database.execute(keep, [own, opened])
+
+        def late() -> None:
+            deadline.begin(-1)
+            engine = make_engine(world.cluster.url)
+            count_from(engine, Taking(noted, opened=Opened(directory[0], opened)), seen)
+            engine.dispose()
+
+        copy_context().run(late)
+        at = "select at from person_narrowed where person_id = %s"
+        assert database.execute(at, [others]).fetchone() == (before,)
+        assert database.execute(at, [own]).fetchone() == (seen,)
 
 
 def test_where_the_database_is_away_the_change_stands_and_the_log_says_what_does_not_count(

@@ -61,9 +61,8 @@ def carry_out(act: Act, review_id: UUID, item_ids: Sequence[UUID] | None, after:
     done, failed = [], []
     for item in items[:MOST_AT_ONCE]:
         try:
-            this = act.now_again()
-            _make_so(this, row, item, places[item.resource_id])
-            _note_done(this, row, item.id)
+            _make_so(act, row, item, places[item.resource_id])
+            _note_done(act, row, item.id)
             done.append(item.id)
         except JambError as error:
             failed.append((item.id, error.message))

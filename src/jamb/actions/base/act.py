@@ -79,10 +79,6 @@ class Act:
         """The same, for a call of several changes: they cannot all bear its key, and each is done once anyway."""
         return replace(self, actor=replace(self.actor, once=None))
 
-    def now_again(self) -> Act:
-        """The same, at the moment that it is by now: for the next of several changes of one call."""
-        return replace(self, now=self.backend.clock()) if self.backend.clock is not None else self
-
     def expect(self, name: str, version: Callable[[], str]) -> None:
         """Refuse to change what is not as the caller saw it (RFC 9110 section 13.1.1).
 

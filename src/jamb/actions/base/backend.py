@@ -28,8 +28,8 @@ class Backend:
 
     `formers`: addresses that the service had, each with the end of the time for which it holds still. `passkey_host`:
     to which passkeys belong; empty: none are offered. `own_uses`: where calls at Jamb's own API are counted until they
-    are written; None: each is written at once. `clock`: by which it is known when a change could be seen; None: at the
-    moment that it bears, for whoever tells a history.
+    are written; None: each is written at once. `clock`: by which it is known when a change could be seen; None: at its
+    own moment, for whoever tells a history.
     """
 
     engine: Engine
@@ -55,10 +55,10 @@ class Backend:
             yield session
         self.count_from_now(now)
 
-    def count_from_now(self, began: datetime) -> None:
-        """Have what was ended by a change that bears this moment, and can be seen, count from the moment of now."""
+    def count_from_now(self, noted: datetime) -> None:
+        """Have what was noted as ended at this moment, and can be seen to be, count from the moment of now."""
         if self.clock is not None:
-            count_from(self.engine, Taking(began), self.clock())
+            count_from(self.engine, Taking(noted), self.clock())
 
     def issuer(self, slug: str) -> str:
         return self.issuers(slug)[0]

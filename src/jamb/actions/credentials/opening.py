@@ -66,7 +66,7 @@ def open_rotation(
         row, added = _open(at, old, successor or alike(old, days), overlap_days, rotation_id or uuid4(), delivery)
         # What it names is there before it is.
         unit.session.flush()
-        rotations.insert(unit.session, [row])
+        rotations.write(unit.session, [row])
         return Opened(
             view(unit.session, act.directory, rotations.by_ids(unit.session, [row.id])[row.id], act.now), added
         )
@@ -143,7 +143,7 @@ class _Many:
                 results.append(_alone(error) if isinstance(error, NeedsAgreement) else error)
         rows = [done[0] for done in results if not isinstance(done, Refusal)]
         self.read.write()
-        rotations.insert(self.unit.session, rows)
+        rotations.write(self.unit.session, rows)
         made = rotations.by_ids(self.unit.session, [row.id for row in rows])
         found = views(self.unit.session, self.act.directory, list(made.values()), self.act.now)
         by_id = {view.id: view for view in found}
@@ -170,7 +170,7 @@ class _Many:
 def _open(
     at: Place, old: CredentialRow, following: Addition, overlap_days: int | None, rotation_id: UUID, delivery: Delivery
 ) -> tuple[rotations.NewRotation, Added]:
-    """Add what follows; return the rotation, for `_write`, and what was added."""
+    """Add what follows; return the rotation, to be written, and what was added."""
     act, unit = at.act, at.unit
     overlap_ends_at = overlap_end(
         act.now, act.directory.policy.overlap_days if overlap_days is None else overlap_days, old.expires_at

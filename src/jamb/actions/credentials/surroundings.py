@@ -91,7 +91,7 @@ class Surroundings:
 
     def write(self) -> None:
         """Write what was taken in."""
-        credentials.insert(self.unit.session, self._fresh)
+        credentials.write(self.unit.session, self._fresh)
         self._fresh.clear()
 
     def forget(self) -> None:

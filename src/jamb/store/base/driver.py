@@ -43,7 +43,7 @@ def insert_many(session: Session, row: type[SQLModel], rows: Sequence[Mapping[st
             f"SELECT {columns} FROM json_populate_recordset(NULL::{name}, CAST(:rows AS json))"
             + (f" ON CONFLICT ON CONSTRAINT {unless} DO NOTHING" if unless else "")
         )
-        document = json.dumps(rows[start : start + MOST_ROWS], default=_as_text, ensure_ascii=False)
+        document = json.dumps(rows[start : start + MOST_ROWS], default=_as_text)
         result = cast("sa.CursorResult[Any]", session.execute(sa.text(statement), {"rows": document}))
         inserted += result.rowcount
     return inserted

@@ -22,7 +22,7 @@ from jamb.store.base.sealing import Sealer
 from jamb.store.connections.outages import committing
 from jamb.store.consent import agreements
 from jamb.store.directory import ledger
-from jamb.store.resources.taking_effect import Taking, count_from
+from jamb.store.resources.taking_effect import Opened, Taking, count_from
 
 __all__ = ["Actor", "Once", "Unit", "check_reason", "keep_waiting", "observation", "rehearsal", "unit_of_work"]
 
@@ -165,10 +165,11 @@ def unit_of_work(
         Misuse: something was changed and nothing was entered in the ledger.
     """
     try:
-        with _open_unit(bind, sealer, directory, actor, now) as unit:
+        opened = max(now, clock()) if clock is not None else now
+        with _open_unit(bind, sealer, directory, actor, now, opened) as unit:
             yield unit
         if clock is not None:
-            count_from(bind, Taking(now, directory.id, unit.narrowed), clock())
+            count_from(bind, Taking(now, unit.narrowed, Opened(directory.id, opened)), clock())
     except NeedsAgreement as error:
         if not isinstance(error.waits, agreements.Waiting):
             raise
@@ -179,7 +180,7 @@ def keep_waiting(bind: Bind, sealer: Sealer, directory: Directory, error: NeedsA
     """Keep at the consent desk what needs another person's yes; return the error that says so."""
     waits = error.waits
     assert isinstance(waits, agreements.Waiting)
-    with _open_unit(bind, sealer, directory, replace(waits.actor, once=None), waits.now) as unit:
+    with _open_unit(bind, sealer, directory, replace(waits.actor, once=None), waits.now, waits.now) as unit:
         row, fresh = agreements.keep(unit.session, directory.id, waits)
         if fresh:
             wanted = waits.proposal
@@ -200,7 +201,9 @@ def rehearsal(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, no
 
 
 @contextmanager
-def _open_unit(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, now: datetime) -> Iterator[Unit]:
+def _open_unit(
+    bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, now: datetime, opened: datetime
+) -> Iterator[Unit]:
     changed = False
 
     def note(session: Session, *_: object) -> None:
@@ -211,7 +214,7 @@ def _open_unit(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, n
         event.listen(session, "before_flush", note)
         unit = Unit(session, sealer, directory, actor, now)
         # By which triggers note a moment: tokens are made by the same clock.
-        session.execute(_NOW, {"now": now.isoformat()})
+        session.execute(_NOW, {"now": opened.isoformat()})
         try:
             yield unit
             session.flush()

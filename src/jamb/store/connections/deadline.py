@@ -7,6 +7,8 @@ latest one statement after its time. A context without a deadline (commands, bac
 from __future__ import annotations
 
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from contextvars import ContextVar
 
 from jamb.core.errors import Busy
@@ -39,6 +41,16 @@ def begin(seconds: float) -> Deadline:
     made = Deadline(seconds)
     _current.set(made)
     return made
+
+
+@contextmanager
+def without() -> Iterator[None]:
+    """Do in the block what belongs to something that is committed already, however late it is."""
+    before = _current.set(None)
+    try:
+        yield
+    finally:
+        _current.reset(before)
 
 
 def check() -> None:

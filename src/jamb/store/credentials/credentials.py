@@ -10,8 +10,7 @@ from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
-from sqlalchemy.dialects.postgresql import ARRAY
-from sqlalchemy.dialects.postgresql import insert as insert_new
+from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit.picture import CredentialPicture
@@ -87,7 +86,7 @@ class CredentialRow(SQLModel, table=True):
         return self.withdrawn_at is None and (self.expires_at is None or self.expires_at > now)
 
 
-def insert(session: Session, rows: Iterable[CredentialRow]) -> None:
+def write(session: Session, rows: Iterable[CredentialRow]) -> None:
     """Write credentials that are no objects of the session: many at once."""
     insert_many(session, CredentialRow, [row.model_dump() for row in rows])
 
@@ -179,7 +178,7 @@ class AssertionSeenRow(SQLModel, table=True):
 
 def first_seen(session: Session, client_id: str, digest: bytes, ends: datetime) -> bool:
     """Note that something of a client came, which must not come twice; tell whether it is the first time. Commits."""
-    seen = insert_new(AssertionSeenRow).values(client_id=client_id, digest=digest, expires_at=ends)
+    seen = insert(AssertionSeenRow).values(client_id=client_id, digest=digest, expires_at=ends)
     first = session.execute(seen.on_conflict_do_nothing().returning(sa.literal(1))).first() is not None
     session.commit()
     return first

@@ -68,7 +68,7 @@ class NewRotation(NamedTuple):
     forced: bool = False
 
 
-def insert(session: Session, rows: Iterable[NewRotation]) -> None:
+def write(session: Session, rows: Iterable[NewRotation]) -> None:
     """Write rotations whose credentials are written."""
     insert_many(session, RotationRow, [row._asdict() for row in rows])
 
