@@ -25,4 +25,4 @@ export function broughtBack(): string {
 }
 
 /** Why a provider did not sign somebody in: each has its words among the texts. */
-export const REFUSALS: ReadonlySet<string> = new Set(["declined", "late", "failed", "unknown", "inactive"]);
+export const REFUSALS: ReadonlySet<string> = new Set(["declined", "late", "failed", "unknown", "inactive", "linked"]);

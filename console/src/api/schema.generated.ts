@@ -3616,7 +3616,7 @@ export interface paths {
         put?: never;
         /**
          * Userinfo By Post
-         * @description The same by POST, with the token in the header.
+         * @description The same by POST, with the token in the header or, a bearer token, as `access_token` of a form (RFC 6750).
          */
         post: operations["userinfo_by_post"];
         delete?: never;
@@ -7195,7 +7195,8 @@ export interface components {
          * Person
          * @description `second_factor`: whether they sign in with one. `groups`: to which they belong themselves, by name.
          *
-         *     Both are null where they were not looked at: they are told in the list of people.
+         *     `providers`: by which outside providers they have signed in, by title. All three are null where they were
+         *     not looked at: they are told in the list of people.
          */
         Person: {
             /**
@@ -7215,12 +7216,15 @@ export interface components {
             second_factor?: boolean | null;
             /** Groups */
             groups?: string[] | null;
+            /** Providers */
+            providers?: string[] | null;
         };
         /**
          * PersonChange
          * @description What to change; `active` false: they may no longer act, and their sessions end.
          *
          *     `no_second_factor`: they lost it; they sign in without one, until they set one up anew.
+         *     `no_provider`: whom outside providers mean by them is forgotten, as where their mail address is somebody else's now.
          */
         PersonChange: {
             /** Name */
@@ -7232,6 +7236,11 @@ export interface components {
              * @default false
              */
             no_second_factor: boolean;
+            /**
+             * No Provider
+             * @default false
+             */
+            no_provider: boolean;
         };
         /** PersonHolder */
         PersonHolder: {
@@ -9505,8 +9514,9 @@ export interface components {
         Which: "open" | "waived" | "resolved";
         /**
          * WhoWouldSignIn
-         * @description What would become of such claims. `login`: who it is, or would be; empty: nobody, and `refused` says why.
+         * @description What would become of such claims. `login`: who it is, or would be; empty: nobody.
          *
+         *     `refused`: then the reason, as the page of sign-in is sent it; `why`: in words.
          *     `added`: whether they would be added. `joins`, `leaves`: groups. `roles`: those that they would have then.
          */
         WhoWouldSignIn: {
@@ -9514,6 +9524,11 @@ export interface components {
             login: string;
             /** Refused */
             refused: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
             /** Added */
             added: boolean;
             /** Joins */
@@ -18062,7 +18077,13 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/x-www-form-urlencoded": {
+                    access_token?: string;
+                };
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -87,7 +87,7 @@ const RULES: Rule[] = [
         ? {
             said: sent.active ? t`You made ${got.name} active.` : t`You made ${got.name} inactive.`,
             path,
-            body: { active: !sent.active, no_second_factor: false },
+            body: { active: !sent.active, no_second_factor: false, no_provider: false },
           }
         : null,
   },

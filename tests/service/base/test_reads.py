@@ -31,7 +31,7 @@ READS = {
     "/publishers": 1,
     "/webhooks": 1,
     "/ledger": 1,
-    "/people": 5,
+    "/people": 6,
     "/reviews": 3,
     "/clients?limit=100": 4,
 }

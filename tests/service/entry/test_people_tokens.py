@@ -626,6 +626,22 @@ def test_what_a_token_is_for_it_is_for_alone(world: World, roster: Roster) -> No
     assert (kept.status_code, kept.json()["error"]) == (400, "unsupported_token_type"), "nor is it said to be"
 
 
+def test_userinfo_takes_a_token_in_a_form(world: World, roster: Roster) -> None:
+    """RFC 6750 section 2.2: a bearer token in the body, never in two places and never in the address."""
+    with somebody(world) as http:
+        address, verifier = by_hand(roster)
+        token = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+    userinfo, form = roster.metadata["userinfo_endpoint"], {"access_token": token["access_token"]}
+    bearer = {"Authorization": f"Bearer {token['access_token']}"}
+    assert patient.post(userinfo, data=form).raise_for_status().json() == patient.post(userinfo, headers=bearer).json()
+    both = patient.post(userinfo, data=form, headers=bearer)
+    assert (both.status_code, both.json()["error"]) == (400, "invalid_request")
+    assert both.headers["Access-Control-Allow-Origin"] == "*"
+    assert patient.post(userinfo, data={"access_token": token["id_token"]}).json()["error"] == "invalid_token"
+    for nothing in (patient.post(userinfo, data={"token": "x"}), patient.get(userinfo, params=form)):
+        assert nothing.status_code == 401
+
+
 def test_an_answer_about_a_token_is_signed_for_whoever_asks_where_that_is_wanted(world: World, roster: Roster) -> None:
     with somebody(world) as http:
         address, verifier = by_hand(roster)

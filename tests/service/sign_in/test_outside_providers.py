@@ -222,6 +222,62 @@ def test_whom_the_provider_may_not_mean_is_sent_back_with_the_reason(
         saved(world, outside, adds_people=True, groups={"Deck": "crew", "Desk": "office"})
 
 
+def test_a_mail_address_that_is_somebody_elses_now_signs_in_nobody_as_who_had_it(
+    world: World, ground: str, outside: Outside, browser: Browser
+) -> None:
+    """A subject stays one person's, a mail address does not (OpenID Connect Core section 5.7)."""
+    login, first, second = mailed("jo"), browser(), browser()
+    outside.claims = {"sub": login, "email": login, "email_verified": True}
+    assert back(first, begun(first, outside)) == "/"
+    outside.claims["sub"] = f"{login} of next year"
+    assert back(second, begun(second, outside)) == "/sign-in?refused=linked"
+    with world.jamb("steward", ground) as steward:
+        tried = steward.providers.preview("head-office", outside.claims)
+        assert (tried.login, tried.refused) == ("", "linked")
+        assert "another subject" in tried.why
+        (listed,) = steward.people.list(q=login)
+        assert listed.providers == ["Head office"]
+        steward.people.change(login, no_provider=True)
+        with pytest.raises(BadInput, match="something to change"):
+            steward.people.change(login, no_provider=True)
+        assert whoami(first) == "", "whoever it was is signed out"
+    assert back(second, begun(second, outside)) == "/"
+    assert whoami(second) == login
+    outside.claims["sub"] = login
+    assert back(first, begun(first, outside)) == "/sign-in?refused=linked"
+
+
+def test_a_sign_in_that_meets_the_end_of_its_link_signs_nobody_in(
+    world: World, ground: str, outside: Outside, browser: Browser
+) -> None:
+    login, http, led = mailed("kim"), browser(), list[str]()
+    outside.claims = {"sub": login, "email": login, "email_verified": True}
+    back(http, begun(http, outside))
+    http.cookies.clear()
+    coming = threading.Thread(target=lambda asked: led.append(back(http, asked)), args=[begun(http, outside)])
+    with world.database() as database, database.transaction():
+        database.execute("delete from provider_subject where subject = %s", (login,))
+        coming.start()
+        waits = "select 1 from pg_stat_activity where wait_event_type = 'Lock' and query like '%provider_subject%'"
+        with world.database() as watching:
+            wait_until(lambda: led or watching.execute(waits).fetchone() is not None)
+        database.execute(
+            "delete from console_session where person_id = (select id from person where login = %s)", (login,)
+        )
+    coming.join()
+    assert led == ["/sign-in?refused=late"]
+    assert whoami(http) == ""
+
+
+def test_a_provider_keeps_its_issuer(world: World, ground: str, outside: Outside, browser: Browser) -> None:
+    """By another issuer the subjects mean other people, and the secret is not for it (RFC 9700 section 4.4)."""
+    named = {"title": "Head office", "client_id": CLIENT, "adds_people": True}
+    with world.jamb("steward", ground) as steward, pytest.raises(BadInput) as refused:
+        steward.providers.save("head-office", **named, issuer="https://elsewhere.example")  # type: ignore[arg-type]
+    (fault,) = refused.value.violations
+    assert (fault.field, outside.issuer in fault.allowed, "Remove" in fault.next_step) == ("issuer", True, True)
+
+
 @pytest.mark.parametrize(
     "lie",
     [

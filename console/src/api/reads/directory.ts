@@ -45,11 +45,9 @@ export const useGroups = () =>
     queryFn: () => everyPage((cursor) => readGroups({ cursor, limit: 100 })),
   });
 
-export const useProviders = () =>
-  useQuery({
-    queryKey: ["people", "providers", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/providers", { params: { path: path() } })),
-  });
+export const readProviders = () => must(api.GET("/api/v1/directories/{directory}/providers", { params: { path: path() } }));
+
+export const useProviders = () => useQuery({ queryKey: ["people", "providers", directory], queryFn: readProviders });
 
 export const useSigningKeys = () =>
   useQuery({

@@ -95,7 +95,7 @@ const setActive = async (person: Schemas["Person"], active: boolean) => {
     must(
       api.POST("/api/v1/directories/{directory}/people/{person}", {
         params: { path: { directory: directory.value, person: person.id } },
-        body: { active, no_second_factor: false },
+        body: { active, no_second_factor: false, no_provider: false },
       }),
     ),
   );
@@ -105,10 +105,27 @@ const takeOff = (person: Schemas["Person"]) =>
     must(
       api.POST("/api/v1/directories/{directory}/people/{person}", {
         params: { path: { directory: directory.value, person: person.id } },
-        body: { no_second_factor: true },
+        body: { no_second_factor: true, no_provider: false },
       }),
     ),
   );
+const endLink = async (person: Schemas["Person"]) => {
+  const by = person.providers?.join(", ") ?? "";
+  const sure = await askFirst({
+    title: t`End the link of ${isolated(person.name)} to ${by}?`,
+    text: t`They are signed out, and what applications do for them ends. Whoever signs in there next with the mail address ${person.login} is ${isolated(person.name)} here from then on.`,
+    yes: t`End the link`,
+  });
+  if (!sure) return;
+  await change(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/people/{person}", {
+        params: { path: { directory: directory.value, person: person.id } },
+        body: { no_second_factor: false, no_provider: true },
+      }),
+    ),
+  );
+};
 const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
   const sure = await askFirst({
     title: t`Withdraw ${role.name} from ${isolated(held.name)}?`,
@@ -181,7 +198,7 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                     </button>
                   </div>
                   <div v-if="one.second_factor">
-                    <span class="soft small">has a second factor</span>
+                    <div class="soft small">has a second factor</div>
                     <button
                       v-if="can('people.change')"
                       type="button"
@@ -191,6 +208,18 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
                       @click="show(`factor:${one.id}`)"
                     >
                       take the second factor off
+                    </button>
+                  </div>
+                  <div v-if="one.providers?.length">
+                    <div class="soft small words">signs in by {{ one.providers.join(", ") }}</div>
+                    <button
+                      v-if="can('people.change')"
+                      type="button"
+                      class="link-button small"
+                      :aria-label="t`End the link to the provider: ${one.name}`"
+                      @click="endLink(one)"
+                    >
+                      end the link
                     </button>
                   </div>
                   <div v-if="can('people.link') && one.active">
@@ -393,6 +422,10 @@ section {
 }
 .nowrap {
   white-space: nowrap;
+}
+/* The title of a provider may be long. */
+.words {
+  white-space: normal;
 }
 table.roles {
   table-layout: fixed;

@@ -22,7 +22,7 @@ from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.store.base.work import Unit
 from jamb.store.credentials.credentials import end_sign_ins
-from jamb.store.directory import passkeys, people, roles, second_factors
+from jamb.store.directory import passkeys, people, providers, roles, second_factors
 from jamb.store.directory.sign_in_links import replace_links
 from jamb.wire.directory.people import PeopleImported, Person
 
@@ -67,8 +67,13 @@ def change_person(
     name: str | None = None,
     active: bool | None = None,
     no_second_factor: bool = False,
+    no_provider: bool = False,
 ) -> Person:
     """Change a person's name, or whether they may act here at all; or take off a second factor that they lost.
+
+    Args:
+        no_provider: whom outside providers mean by them is forgotten, and they are signed out: who signs in next by a
+            provider with their verified mail address is linked anew.
 
     Raises:
         StillInUse: the directory would be left without a steward. BadInput: nothing would change.
@@ -89,8 +94,13 @@ def change_person(
             after["second factor"] = "taken off"
             # Whoever found the device is signed in no more.
             people.end_sessions(unit.session, row.id)
+        if no_provider and providers.end_links(unit.session, row.id):
+            after["signs in by"] = "no provider"
+            people.end_sessions(unit.session, row.id)
+            end_sign_ins(unit.session, row.id, act.now, "the link to a sign-in provider was ended")
         if not after:
-            raise Unsuited.field("person", row.login, "something to change: name, active, or a second factor they have")
+            allowed = "something to change: name, active, a second factor or a link to a provider that they have"
+            raise Unsuited.field("person", row.login, allowed)
         unit.session.add(row)
         if after.get("state") == "active":
             wanted = Wanted(ActKind.PERSON, row.name, {"person": str(row.id), "what": "reactivated", "name": name})
@@ -122,9 +132,14 @@ def list_people(
         held = roles.role_names(session, act.directory.id, act.now, *ids)
         with_factor = second_factors.among_people(session, ids)
         belongs = roles.group_names(session, ids)
+        by = providers.titles_by_person(session, ids)
         views = [
             person_view(row, held).model_copy(
-                update={"second_factor": row.id in with_factor, "groups": belongs.get(row.id, [])}
+                update={
+                    "second_factor": row.id in with_factor,
+                    "groups": belongs.get(row.id, []),
+                    "providers": by.get(row.id, []),
+                }
             )
             for row in shown
         ]

@@ -19,8 +19,8 @@ from jamb.actions.judgement.judging import GRAVE, Wanted, decide_alone, take_tur
 from jamb.actions.judgement.powers import Bench
 from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.directories import Directory
-from jamb.core.directory.providers import MOST_PROVIDERS, Provider, check_provider
-from jamb.core.errors import Conflict, NotFound, Unsuited
+from jamb.core.directory.providers import MOST_PROVIDERS, Provider, check_provider, why
+from jamb.core.errors import BadInput, Conflict, NotFound, Unsuited
 from jamb.store.base.work import check_reason
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import people, providers, roles
@@ -41,7 +41,7 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
         secret: None: what it has stays.
 
     Raises:
-        BadInput: unfit, or groups that are not here. Conflict: there are as many as may be.
+        BadInput: unfit, groups that are not here, or another issuer. Conflict: there are as many as may be.
         NeedsAgreement: it waits; asked for again once another person agreed, it is done.
     """
     check_provider(wanted)
@@ -53,6 +53,10 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
             f"The provider {wanted.name}",
             lambda: _view(act.backend, act.directory, row, 0).version if row is not None else "",
         )
+        if row is not None and row.issuer != wanted.issuer:
+            # By its subjects another issuer means other people, and the secret is not for it.
+            stays, otherwise = f"{row.issuer}, which stays", "Remove this provider, then add one with the other issuer."
+            raise BadInput.field("issuer", wanted.issuer, stays, next_step=otherwise)
         check_groups(unit.session, act.directory, sorted(set((wanted.groups or {}).values())))
         if row is None and len(providers.providers_of(unit.session, act.directory.id)) >= MOST_PROVIDERS:
             raise Conflict(f"{act.directory.name} has {MOST_PROVIDERS} providers, which is the most.")
@@ -63,8 +67,8 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
         # Another secret signs in nobody else.
         if act.actor.kind != "service" and before != after:
             asked = Wanted(ActKind.PROVIDER, f"The provider {wanted.title}", {"name": wanted.name, **after})
-            why = f"Whoever runs {wanted.issuer} could sign in as everybody that it vouches for"
-            decide_alone(unit, Bench(unit.session, act.directory, act.now), asked, GRAVE, why, needed=1)
+            reached = f"Whoever runs {wanted.issuer} could sign in as everybody that it vouches for"
+            decide_alone(unit, Bench(unit.session, act.directory, act.now), asked, GRAVE, reached, needed=1)
         if row is None:
             row = providers.ProviderRow(
                 id=uuid4(),
@@ -92,10 +96,13 @@ def remove_provider(act: Act, name: str, reason: str) -> None:
         row = providers.by_name(unit.session, act.directory.id, name, lock=True)
         if row is None:
             raise _unknown(act.directory, name)
-        people.end_sessions_by_provider(unit.session, act.directory.id, row.name)
-        for person_id in providers.linked_to(unit.session, row.id):
-            end_sign_ins(unit.session, person_id, act.now, "the provider was removed")
+        linked = providers.linked_to(unit.session, row.id)
         unit.session.delete(row)
+        # Whoever signs in by it at this moment is waited for, and signed out with the others.
+        unit.session.flush()
+        people.end_sessions_by_provider(unit.session, act.directory.id, row.name)
+        for person_id in linked:
+            end_sign_ins(unit.session, person_id, act.now, "the provider was removed")
         unit.enter("provider.removed", _subject(row), before=_words(row.value()), reason=reason)
 
 
@@ -111,7 +118,8 @@ def preview(act: Act, name: str, claims: Mapping[str, Any]) -> WhoWouldSignIn:
             raise _unknown(act.directory, name)
         found = person_of(unit, row, claims)
         if not isinstance(found, Provided):
-            return WhoWouldSignIn(login="", refused=found.value, added=False, joins=[], leaves=[], roles=[])
+            said = why(found)
+            return WhoWouldSignIn(login="", refused=found.value, why=said, added=False, joins=[], leaves=[], roles=[])
         unit.session.flush()
         held = roles.role_names(unit.session, act.directory.id, act.now, found.person.id).get(found.person.id, [])
         return WhoWouldSignIn(

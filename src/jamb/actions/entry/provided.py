@@ -41,28 +41,36 @@ def sign_in(
         if row is None or row.directory_id != directory.id:
             return Refused.LATE
         actor = Actor("provider", row.name, row.title, row.issuer)
-        known = providers.linked(session, row.id, str(claims.get("sub", "")))
+        subject, name = str(claims.get("sub", "")), row.name
+        known = providers.linked(session, row.id, subject)
     with backend.change(directory, actor, now) as unit:
-        if known is not None:
-            # One sign-in of a person after the other: each sees what the one before did to their groups.
-            unit.session.get_one(people.PersonRow, known, with_for_update=True)
-        # Of two who come the first time at once, the second sees whom the first is linked to.
-        row = unit.session.get(providers.ProviderRow, provider_id, with_for_update=known is None)
-        if row is None:
-            return Refused.LATE
-        try:
-            found = person_of(unit, row, claims)
-        except BadInput:
-            return Refused.FAILED
+        found = _meant(unit, provider_id, claims, known)
         if isinstance(found, Refused):
             return found
-        person_id, factor, name = found.person.id, found.second_factor, row.name
+        person_id, factor = found.person.id, found.second_factor
     # That somebody signs in is no change of the records.
     with observation(backend.engine) as session:
+        # Whoever ends the link, or removes the provider, waits for this and ends what came of it.
+        if providers.still_linked(session, provider_id, subject) != person_id:
+            return Refused.LATE
         person = session.get_one(people.PersonRow, person_id)
         if not person.active:
             return Refused.INACTIVE
         return opened(session, backend, person, visitor, now, second_factor=factor, provider=name)
+
+
+def _meant(unit: Unit, provider_id: UUID, claims: Mapping[str, Any], known: UUID | None) -> Provided | Refused:
+    if known is not None:
+        # One sign-in of a person after the other: each sees what the one before did to their groups.
+        unit.session.get_one(people.PersonRow, known, with_for_update=True)
+    # Of two who come the first time at once, the second sees whom the first is linked to.
+    row = unit.session.get(providers.ProviderRow, provider_id, with_for_update=known is None)
+    if row is None or (known is not None and providers.linked(unit.session, row.id, str(claims["sub"])) != known):
+        return Refused.LATE
+    try:
+        return person_of(unit, row, claims)
+    except BadInput:
+        return Refused.FAILED
 
 
 def person_of(unit: Unit, row: providers.ProviderRow, claims: Mapping[str, Any]) -> Provided | Refused:
@@ -72,31 +80,32 @@ def person_of(unit: Unit, row: providers.ProviderRow, claims: Mapping[str, Any])
         BadInput: they name nobody.
     """
     said = read_claims(row.value(), claims)
-    person, added = _linked(unit, row, said)
-    if person is None:
-        person, added = _by_mail(unit, row, said)
-    if person is None:
-        return Refused.UNKNOWN
+    key = providers.linked(unit.session, row.id, said.subject)
+    if key is not None:
+        person, added = unit.session.get_one(people.PersonRow, key), False
+    else:
+        found = _by_mail(unit, row, said)
+        if isinstance(found, Refused):
+            return found
+        person, added = found
     if not person.active:
         return Refused.INACTIVE
     joins, leaves = _move(unit, row, person, said)
     return Provided(person, added, joins, leaves, said.second_factor)
 
 
-def _linked(unit: Unit, row: providers.ProviderRow, said: Claimed) -> tuple[people.PersonRow | None, bool]:
-    key = providers.linked(unit.session, row.id, said.subject)
-    return (unit.session.get_one(people.PersonRow, key) if key is not None else None), False
-
-
-def _by_mail(unit: Unit, row: providers.ProviderRow, said: Claimed) -> tuple[people.PersonRow | None, bool]:
+def _by_mail(unit: Unit, row: providers.ProviderRow, said: Claimed) -> tuple[people.PersonRow, bool] | Refused:
     """Return who has the verified mail address as their login, or somebody new of it; linked from now on."""
     if not said.email:
-        return None, False
+        return Refused.UNKNOWN
     person = people.by_login(unit.session, row.directory_id, said.email)
+    if person is not None and providers.has_link(unit.session, row.id, person.id):
+        # Addresses are given to others (Core section 5.7): who has one now is not whoever had it then.
+        return Refused.LINKED
     added = person is None
     if person is None:
         if not row.adds_people:
-            return None, False
+            return Refused.UNKNOWN
         person = people.PersonRow(
             id=uuid4(), directory_id=row.directory_id, login=said.email, name=said.name, created_at=unit.now
         )

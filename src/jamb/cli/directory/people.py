@@ -105,14 +105,20 @@ def change(
     no_second_factor: Annotated[
         bool, typer.Option("--no-second-factor", help="They lost it: they sign in without, until they set one up")
     ] = False,
+    no_provider: Annotated[
+        bool, typer.Option("--no-provider", help="Their mail address at a sign-in provider is somebody else's now")
+    ] = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Change a person's name, whether they may act here, or take off a second factor that they lost.
+    """Change a person's name, whether they may act here, or what they sign in with.
 
+    --no-second-factor takes off one that they lost, --no-provider ends their link to outside sign-in providers.
     Whoever is gone is signed out at once.
     """
     with connected() as jamb:
-        changed = jamb.people.change(person, name=name, active=active, no_second_factor=no_second_factor)
+        changed = jamb.people.change(
+            person, name=name, active=active, no_second_factor=no_second_factor, no_provider=no_provider
+        )
     said = f"{changed.name} is {'active' if changed.active else 'inactive'}."
     emit(changed, output, lambda: out.print(said, markup=False))
 

@@ -99,7 +99,7 @@ def try_claims(
 
     def show() -> None:
         if found.refused:
-            out.print(f"Nobody: {found.refused}.", markup=False)
+            out.print(f"Nobody: {found.why}.", markup=False)
             return
         fields(
             [

@@ -42,10 +42,20 @@ class People(Section):
         return self._transport.one(SignInLink, "POST", f"/people/{path_segment(person)}/sign-in-links", json=body)
 
     def change(
-        self, person: str, *, name: str | None = None, active: bool | None = None, no_second_factor: bool = False
+        self,
+        person: str,
+        *,
+        name: str | None = None,
+        active: bool | None = None,
+        no_second_factor: bool = False,
+        no_provider: bool = False,
     ) -> Person:
-        """Change a person (login or id): their name, whether they may act, or take off a second factor they lost."""
-        body = {"name": name, "active": active, "no_second_factor": no_second_factor}
+        """Change a person (login or id): their name, whether they may act, or take off a second factor they lost.
+
+        Args:
+            no_provider: whom outside providers mean by them is forgotten, and they are signed out.
+        """
+        body = {"name": name, "active": active, "no_second_factor": no_second_factor, "no_provider": no_provider}
         return self._transport.one(Person, "POST", f"/people/{path_segment(person)}", json=body)
 
 

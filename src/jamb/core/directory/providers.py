@@ -27,13 +27,27 @@ _SEVERAL = "mfa"
 
 
 class Refused(StrEnum):
-    """Why somebody was not signed in; told to them in words on the page."""
+    """Why somebody was not signed in; told to them in words on the page, and to administrators by `why`."""
 
     DECLINED = "declined"
     LATE = "late"
     FAILED = "failed"
     UNKNOWN = "unknown"
     INACTIVE = "inactive"
+    # Somebody else of the provider is linked to the person whose mail address this is.
+    LINKED = "linked"
+
+
+_WHY = {
+    Refused.UNKNOWN: "nobody here has a mail address that these claims say is verified, and the provider adds nobody",
+    Refused.INACTIVE: "the person is inactive",
+    Refused.LINKED: "the person of this mail address is linked to another subject of the provider",
+}
+
+
+def why(refused: Refused) -> str:
+    """Return why claims would sign nobody in, in the words of administrators."""
+    return _WHY[refused]
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,6 +27,7 @@ from jamb.core.text import LINE_PATTERN
 from jamb.service.http.routing import bodies_by_name
 from jamb.service.http.versions import HEADER as VERSION_HEADER
 from jamb.service.oauth import device
+from jamb.service.oauth.form import FORM
 from jamb.service.oauth.own_rotation import STEPS
 from jamb.service.oauth.routes import CLIENT_CREDENTIALS, TOKEN_PATH
 from jamb.wire.base.problems import MEDIA_TYPE, Problem
@@ -205,6 +206,7 @@ _FORMS: dict[str, str] = {
     "pushed": "/d/{directory}/par",
     "revocation": "/d/{directory}/revoke",
     "introspection": "/d/{directory}/introspect",
+    "userinfo": "/d/{directory}/userinfo",
     "token": TOKEN_PATH,
 }
 # The alternatives of each form: what must be sent, and what may be.
@@ -213,6 +215,8 @@ _FIELDS: dict[str, tuple[tuple[dict[str, Any], dict[str, Any]], ...]] = {
     "pushed": tuple(({**_AUTHORIZATION, **proof}, {**_ASKED, "state": _GIVEN, "nonce": _GIVEN}) for proof in _PROOFS),
     "revocation": tuple(({"token": _GIVEN, **proof}, {}) for proof in (*_PROOFS, {"client_id": _GIVEN})),
     "introspection": tuple(({"token": _GIVEN, **proof}, {}) for proof in _PROOFS),
+    # Or the token is in the header.
+    "userinfo": (({}, {"access_token": _GIVEN}),),
     "rotation": tuple(({"step": {"enum": list(STEPS)}, **proof}, {}) for proof in _PROOFS),
     "token": (
         *(({"grant_type": {"const": CLIENT_CREDENTIALS}, **proof}, _ASKED) for proof in _PROOFS),
@@ -258,7 +262,7 @@ def _form(name: str) -> dict[str, Any]:
         for needed, also in _FIELDS[name]
     ]
     schema = alternatives[0] if len(alternatives) == 1 else {"oneOf": alternatives}
-    return {"required": True, "content": {"application/x-www-form-urlencoded": {"schema": schema}}}
+    return {"required": all(needed for needed, _ in _FIELDS[name]), "content": {FORM: {"schema": schema}}}
 
 
 def _token_endpoint() -> dict[str, Any]:

@@ -17,6 +17,7 @@ from jamb.core.text import line_fault, lines_fault
 from jamb.guard.certificate import HEADER, thumbprint_of
 from jamb.service.oauth.errors import OAuthError
 
+FORM = "application/x-www-form-urlencoded"
 MOST_BODY_BYTES = 16_384
 # RFC 8707 section 2 lets `resource` repeat; RFC 6749 section 3.2 lets nothing else.
 _REPEATABLE = frozenset({"resource"})
@@ -56,12 +57,21 @@ class ClientProof:
         return self.assertion is not None or bool(self.certificate)
 
 
+def brings_form(request: Request) -> bool:
+    """Return whether a request says that its body is a form."""
+    return _media_type(request) == FORM
+
+
+def _media_type(request: Request) -> str:
+    return request.headers.get("content-type", "").partition(";")[0].strip().lower()
+
+
 async def read_form(request: Request) -> Form:
     """Return the form. Raises `invalid_request` for another media type, a repeated parameter or a broken body."""
-    media_type = request.headers.get("content-type", "").partition(";")[0].strip().lower()
-    if media_type != "application/x-www-form-urlencoded":
+    media_type = _media_type(request)
+    if media_type != FORM:
         sent = media_type or "nothing"
-        raise OAuthError("invalid_request", f"Send a form (application/x-www-form-urlencoded), not {sent[:60]}.")
+        raise OAuthError("invalid_request", f"Send a form ({FORM}), not {sent[:60]}.")
     body = await read_body(request)
     try:
         pairs = parse_qsl(body.decode(), keep_blank_values=True, max_num_fields=40, errors="strict")

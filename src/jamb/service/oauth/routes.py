@@ -25,7 +25,7 @@ from jamb.service.oauth import device
 from jamb.service.oauth.authenticate import UnknownDirectory
 from jamb.service.oauth.client_credentials import client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
-from jamb.service.oauth.form import Form, read_form, read_outside_proof, read_proof
+from jamb.service.oauth.form import Form, brings_form, read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.oauth.people.authorize import authorize
 from jamb.service.oauth.people.exchange import token_exchange
@@ -232,9 +232,11 @@ def userinfo_by_get(directory: str, request: Request, runtime: TheRuntime) -> Re
 
 
 @router.post("/d/{directory}/userinfo")
-def userinfo_by_post(directory: str, request: Request, runtime: TheRuntime) -> Response:
-    """The same by POST, with the token in the header."""
-    return userinfo(request, runtime, directory)
+async def userinfo_by_post(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """The same by POST, with the token in the header or, a bearer token, as `access_token` of a form (RFC 6750)."""
+    form = await read_form(request) if brings_form(request) else None
+    sent = form.get("access_token") if form else None
+    return await run_in_threadpool(userinfo, request, runtime, directory, sent)
 
 
 @router.post("/d/{directory}/revoke")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from uuid import UUID
 
@@ -11,7 +11,7 @@ from sqlalchemy import Column, ForeignKey, Index, Text
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.directory.providers import Provider
-from jamb.store.base.columns import blob, document, moment
+from jamb.store.base.columns import among_ids, blob, document, moment
 
 
 class ProviderRow(SQLModel, table=True):
@@ -64,6 +64,43 @@ def linked(session: Session, provider_id: UUID, subject: str) -> UUID | None:
     """Return whom a provider means by a subject."""
     row = session.get(ProviderSubjectRow, (provider_id, subject))
     return row.person_id if row is not None else None
+
+
+def still_linked(session: Session, provider_id: UUID, subject: str) -> UUID | None:
+    """The same, kept until the transaction ends: whoever ends the link waits for it."""
+    kept = select(ProviderSubjectRow.person_id).where(
+        ProviderSubjectRow.provider_id == provider_id, ProviderSubjectRow.subject == subject
+    )
+    return session.exec(kept.with_for_update(read=True, key_share=True)).first()
+
+
+def has_link(session: Session, provider_id: UUID, person_id: UUID) -> bool:
+    """Return whether a provider means a person by some subject."""
+    mine = select(ProviderSubjectRow.subject).where(
+        ProviderSubjectRow.provider_id == provider_id, ProviderSubjectRow.person_id == person_id
+    )
+    return session.exec(mine.limit(1)).first() is not None
+
+
+def titles_by_person(session: Session, person_ids: Iterable[UUID]) -> dict[UUID, list[str]]:
+    """Return by which providers these people sign in, by title."""
+    found = (
+        select(ProviderSubjectRow.person_id, ProviderRow.title)
+        .join(ProviderRow, col(ProviderRow.id) == ProviderSubjectRow.provider_id)
+        .where(among_ids(ProviderSubjectRow.person_id, person_ids))
+        .distinct()
+    )
+    titles: dict[UUID, list[str]] = {}
+    for person_id, title in session.exec(found):
+        titles.setdefault(person_id, []).append(title)
+    return {person_id: sorted(those) for person_id, those in titles.items()}
+
+
+def end_links(session: Session, person_id: UUID) -> bool:
+    """Forget by which subjects providers mean a person; tell whether there were any."""
+    mine = sa.delete(ProviderSubjectRow).where(col(ProviderSubjectRow.person_id) == person_id)
+    ended = session.execute(mine.returning(col(ProviderSubjectRow.subject)))
+    return bool(ended.all())
 
 
 def linked_to(session: Session, provider_id: UUID) -> list[UUID]:

@@ -110,7 +110,8 @@ class OwnPassword(Sent):
 class Person(Answered):
     """`second_factor`: whether they sign in with one. `groups`: to which they belong themselves, by name.
 
-    Both are null where they were not looked at: they are told in the list of people.
+    `providers`: by which outside providers they have signed in, by title. All three are null where they were
+    not looked at: they are told in the list of people.
     """
 
     id: UUID
@@ -120,6 +121,7 @@ class Person(Answered):
     roles: list[str]
     second_factor: bool | None = None
     groups: list[str] | None = None
+    providers: list[str] | None = None
 
 
 class OtherSession(Answered):
@@ -206,11 +208,13 @@ class PersonChange(Sent):
     """What to change; `active` false: they may no longer act, and their sessions end.
 
     `no_second_factor`: they lost it; they sign in without one, until they set one up anew.
+    `no_provider`: whom outside providers mean by them is forgotten, as where their mail address is somebody else's now.
     """
 
     name: PersonName | None = None
     active: StrictBool | None = None
     no_second_factor: StrictBool = False
+    no_provider: StrictBool = False
 
 
 class PeopleFile(Sent):

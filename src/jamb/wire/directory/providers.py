@@ -57,13 +57,15 @@ class ClaimsShown(Sent):
 
 
 class WhoWouldSignIn(Answered):
-    """What would become of such claims. `login`: who it is, or would be; empty: nobody, and `refused` says why.
+    """What would become of such claims. `login`: who it is, or would be; empty: nobody.
 
+    `refused`: then the reason, as the page of sign-in is sent it; `why`: in words.
     `added`: whether they would be added. `joins`, `leaves`: groups. `roles`: those that they would have then.
     """
 
     login: str
     refused: str
+    why: str = ""
     added: bool
     joins: list[str]
     leaves: list[str]

@@ -119,17 +119,27 @@ def for_hinted(runtime: Runtime, slug: str, client_id: str, wanted: Wanted, sent
     return replace(wanted, claims=meant(wanted.claims, str(claims["sub"])))
 
 
-def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
-    """Answer who the person of a token is, in so far as they allowed it."""
-    scheme, _, sent = request.headers.get("Authorization", "").partition(" ")
-    kind, token, now = scheme.lower(), sent.strip(), runtime.clock.now()
-    if kind not in {"bearer", "dpop"} or not token:
+def userinfo(request: Request, runtime: Runtime, slug: str, in_form: str | None = None) -> Response:
+    """Answer who the person of a token is, in so far as they allowed it.
+
+    `in_form`: a bearer token in place of one in the header (RFC 6750 section 2.2).
+    """
+    scheme, _, in_header = request.headers.get("Authorization", "").partition(" ")
+    if in_form and scheme:
+        return _refused("send the token in the header or in the form, not in both", "invalid_request", 400)
+    sent = SentToken("bearer", in_form) if in_form else SentToken(scheme.lower(), in_header.strip())
+    if sent.scheme not in {"bearer", "dpop"} or not sent.token:
         return _refused("Send an access token in the Authorization header.", "")
+    return _told_by(request, runtime, slug, sent)
+
+
+def _told_by(request: Request, runtime: Runtime, slug: str, sent: SentToken) -> Response:
+    now = runtime.clock.now()
     try:
-        claims = claims_of_own(runtime, slug, token)
+        claims = claims_of_own(runtime, slug, sent.token)
         urls = [f"{issuer}/userinfo" for issuer in runtime.backend.issuers(slug, now)]
         with Session(runtime.backend.engine) as session:
-            require_possession(session, runtime, request, SentToken(kind, token), claims, urls)
+            require_possession(session, runtime, request, sent, claims, urls)
     except NotThisIssuers:
         return _refused("the token is not good at this issuer")
     except BadProof as error:

@@ -59,7 +59,14 @@ def change_person(
     act: Annotated[Act, may("people.change")],
 ) -> wire.Person:
     """Change a person's name, or whether they may act here; or take their second factor off."""
-    return people.change_person(act, person, name=sent.name, active=sent.active, no_second_factor=sent.no_second_factor)
+    return people.change_person(
+        act,
+        person,
+        name=sent.name,
+        active=sent.active,
+        no_second_factor=sent.no_second_factor,
+        no_provider=sent.no_provider,
+    )
 
 
 @router.get("/groups")
