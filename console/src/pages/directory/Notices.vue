@@ -158,8 +158,10 @@ const look = (id: string) =>
             <div class="small soft">by {{ one.made_by }}</div>
           </td>
           <td class="right nowrap">
-            <button v-if="one.dead" type="button" class="link-button" @click="look(one.id)">See what was given up</button>
-            <button v-if="can('webhooks.remove')" type="button" class="link-button" @click="sure = one.id">Remove</button>
+            <span class="row">
+              <button v-if="one.dead" type="button" class="link-button" @click="look(one.id)">See what was given up</button>
+              <button v-if="can('webhooks.remove')" type="button" class="link-button" @click="sure = one.id">Remove</button>
+            </span>
           </td>
         </tr>
         <tr v-if="sure === one.id">
