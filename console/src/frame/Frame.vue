@@ -54,8 +54,8 @@ const HELP: Record<string, string> = {
   review: "auditor#reviews",
   removed: "owner#hand-it-over-switch-it-off-remove-it",
   resources: "integrator#guard-an-api",
-  people: "registrar#people-and-roles",
-  directory: "registrar#people-and-roles",
+  people: "steward#people",
+  directory: "steward#the-policy",
   device: "integrator#a-device-without-a-page",
 };
 const route = useRoute();

@@ -17,6 +17,7 @@ export const PAGES = [
   { name: "custodian", title: noted("For a custodian") },
   { name: "auditor", title: noted("For an auditor") },
   { name: "owner", title: noted("For an owner") },
+  { name: "steward", title: noted("For a steward") },
   { name: "integrator", title: noted("For an integrator") },
   { name: "operator", title: noted("For an operator") },
   { name: "audit-rules", title: noted("What the audit looks for") },

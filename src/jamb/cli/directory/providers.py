@@ -10,7 +10,7 @@ import typer
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ReasonOption, read_json
-from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, fields, out, relative, table
+from jamb.cli.base.output import Form, IfMatchOption, Output, YesOption, confirm, emit, fields, out, relative, table
 from jamb.client import BadInput
 from jamb.wire.directory.providers import SignInProvider
 
@@ -51,6 +51,7 @@ def save(
         list[str] | None, typer.Option(metavar="THERE=HERE", help="What of it is which group here; may be given again")
     ] = None,
     reason: ReasonOption = "",
+    if_match: IfMatchOption = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Let people sign in by a provider, or change one; another person must agree, then ask for it again."""
@@ -74,6 +75,7 @@ def save(
             groups_claim=groups_claim,
             groups=groups,
             reason=reason,
+            if_match=if_match,
         )
     emit(made, output, lambda: _show(made))
 

@@ -11,7 +11,20 @@ import typer
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ResourceArgument, read_json
-from jamb.cli.base.output import EXIT_REFUSED, Form, Output, YesOption, confirm, emit, heading, note, out, plural, table
+from jamb.cli.base.output import (
+    EXIT_REFUSED,
+    Form,
+    IfMatchOption,
+    Output,
+    YesOption,
+    confirm,
+    emit,
+    heading,
+    note,
+    out,
+    plural,
+    table,
+)
 from jamb.cli.credentials.private_files import write_private
 from jamb.client.resources.guards import as_published, set_up_guard
 from jamb.core.errors import BadInput
@@ -55,10 +68,11 @@ def show(
 def answers_at(
     resource: ResourceArgument,
     url: Annotated[str, typer.Argument(help="Its base URL, as https://berths.port.example; empty for nowhere")],
+    if_match: IfMatchOption = None,
 ) -> None:
     """Say where a resource answers, so that clients can be probed there."""
     with connected() as jamb:
-        told = jamb.resources.set_address(resource, url)
+        told = jamb.resources.set_address(resource, url, if_match=if_match)
     out.print(
         f"{resource} answers at {told}." if told else f"{resource} answers nowhere that may be called.", markup=False
     )
