@@ -73,7 +73,7 @@ def started_demo() -> Iterator[World]:
 
 
 # What reads the demo as it was made comes before all that changes it. Then what takes long, the longest before the
-# others, so that both workers are done at the same time.
+# others, so that all workers are done at the same time.
 FIRST = (
     "tests/demo/test_scenario",
     "tests/contract",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from uuid import UUID
 
 import pytest
@@ -15,7 +16,7 @@ from jamb.actions.entry.sessions import SignedIn, Visitor
 from jamb.core import own_api
 from jamb.core.directory.providers import Provider, Refused
 from jamb.core.directory.roles import HolderKind
-from jamb.core.errors import NobodyToAgree
+from jamb.core.errors import BadInput, NobodyToAgree
 from jamb.core.reach import EVERYWHERE
 from jamb.store.directory.providers import ProviderRow
 from tests.actions.scene import MANY, NOW, Scene, at_once
@@ -66,8 +67,11 @@ def test_a_provider_that_is_removed_meanwhile_lets_nobody_in(scene: Scene, servi
     assert came(scene, office, "tom") is Refused.LATE
 
 
-def test_another_secret_needs_nobody_elses_yes_and_another_issuer_does(scene: Scene, office: UUID) -> None:
+def test_another_secret_needs_nobody_elses_yes_another_client_does_and_another_issuer_is_refused(
+    scene: Scene, office: UUID
+) -> None:
     save_provider(scene.act(), OFFICE, "a newer one", "The office changed it")
-    elsewhere = Provider("office", "Office", "https://elsewhere.example", "jamb", True, "groups", OFFICE.groups)
     with pytest.raises(NobodyToAgree):
-        save_provider(scene.act(), elsewhere, None, "It moved")
+        save_provider(scene.act(), replace(OFFICE, client_id="jamb anew"), None, "It was registered anew")
+    with pytest.raises(BadInput, match="stays"):
+        save_provider(scene.act(), replace(OFFICE, issuer="https://elsewhere.example"), None, "It moved")
