@@ -16,7 +16,7 @@ from jamb.actions.entry.sessions import SignedIn, Visitor
 from jamb.core import own_api
 from jamb.core.directory.providers import Provider, Refused
 from jamb.core.directory.roles import HolderKind
-from jamb.core.errors import BadInput, NobodyToAgree
+from jamb.core.errors import BadInput, NobodyToAgree, StillInUse
 from jamb.core.reach import EVERYWHERE
 from jamb.store.directory.providers import ProviderRow
 from tests.actions.scene import MANY, NOW, Scene, at_once
@@ -65,6 +65,16 @@ def test_a_provider_takes_no_directory_its_last_steward(scene: Scene, service: A
 def test_a_provider_that_is_removed_meanwhile_lets_nobody_in(scene: Scene, service: Act, office: UUID) -> None:
     remove_provider(service, "office", "It closed")
     assert came(scene, office, "tom") is Refused.LATE
+
+
+def test_a_group_that_a_provider_decides_about_is_not_removed(scene: Scene, service: Act, office: UUID) -> None:
+    """Another group of that name would be filled by whoever runs the provider."""
+    with pytest.raises(StillInUse, match="the sign-in provider Office"):
+        groups.remove_group(service, "wardens")
+    with pytest.raises(BadInput, match="groups: groups of this directory: wardens"):
+        save_provider(service, replace(OFFICE, groups={"Wardens": "keepers"}), None, "Another group")
+    remove_provider(service, "office", "")
+    groups.remove_group(service, "wardens")
 
 
 def test_another_secret_needs_nobody_elses_yes_another_client_does_and_another_issuer_is_refused(

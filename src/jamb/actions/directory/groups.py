@@ -20,7 +20,7 @@ from jamb.core.errors import NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.nearest_names import did_you_mean, listed
 from jamb.store.base.work import Unit
 from jamb.store.clients import clients
-from jamb.store.directory import roles
+from jamb.store.directory import providers, roles
 from jamb.store.directory.people import PersonRow
 from jamb.wire.directory.roles import Group, Member
 
@@ -39,13 +39,13 @@ def list_groups(
         return _views(session, act.directory, shown), shown[-1].name if len(rows) > limit else None, total
 
 
-def check_groups(session: Session, directory: Directory, names: Sequence[str]) -> None:
-    """Refuse a client that would be for people of groups that are not here. Raises `BadInput`."""
+def check_groups(session: Session, directory: Directory, names: Sequence[str], field: str = "sign_in_groups") -> None:
+    """Refuse what would name groups that are not here, as a client that is for their people. Raises `BadInput`."""
     known = {group.name for group in roles.groups_of(session, directory.id)}
     unknown = [name for name in names if name not in known]
     if unknown:
         allowed = ", ".join(sorted(known)[:12]) or "no group yet"
-        raise Unsuited.field("sign_in_groups", ", ".join(unknown), f"groups of this directory: {allowed}")
+        raise Unsuited.field(field, ", ".join(unknown), f"groups of this directory: {allowed}")
 
 
 def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: Sequence[str]) -> Group:
@@ -124,10 +124,15 @@ def remove_group(act: Act, name: str) -> None:
         ]
         allowing = name in act.directory.policy.registering_groups
         signing = clients.restricted_to(unit.session, act.directory.id, name)
-        if held or around or allowing or signing:
+        deciding = [
+            one.title for one in providers.providers_of(unit.session, act.directory.id) if name in one.groups.values()
+        ]
+        if held or around or allowing or signing or deciding:
             ways = [f"the role {one}" for one in held] + [f"the group {one}" for one in around]
             ways += ["the policy on registering"] if allowing else []
             ways += [f"the client “{one}”" for one in signing[:5]]
+            # Another group of that name would be filled by whoever runs the provider.
+            ways += [f"the sign-in provider {one}" for one in deciding]
             raise StillInUse(
                 f"The group {name} still stands in {', '.join(ways)}.",
                 violations=(Violation("group", name, "a group that nothing stands on"),),

@@ -57,7 +57,7 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
             # By its subjects another issuer means other people, and the secret is not for it.
             stays, otherwise = f"{row.issuer}, which stays", "Remove this provider, then add one with the other issuer."
             raise BadInput.field("issuer", wanted.issuer, stays, next_step=otherwise)
-        check_groups(unit.session, act.directory, sorted(set((wanted.groups or {}).values())))
+        check_groups(unit.session, act.directory, sorted(set((wanted.groups or {}).values())), "groups")
         if row is None and len(providers.providers_of(unit.session, act.directory.id)) >= MOST_PROVIDERS:
             raise Conflict(f"{act.directory.name} has {MOST_PROVIDERS} providers, which is the most.")
         before = _words(row.value()) if row is not None else None
