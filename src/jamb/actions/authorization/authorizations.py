@@ -17,7 +17,7 @@ from jamb.actions.authorization.sealed import Asked, sealed_answer
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory, refuse_suspended
 from jamb.actions.base.subjects import client_subject
-from jamb.actions.entry.sessions import ConsoleSession
+from jamb.actions.entry.sessions import ConsoleSession, refuse_signed_out
 from jamb.core.access import Holding
 from jamb.core.authorization.acr import wants_factor
 from jamb.core.authorization.redirects import is_assured, registered_as
@@ -169,11 +169,13 @@ def allowed_by(
 
     Raises:
         Forbidden: the client may not be answered any more, or the resource went.
+        NotSignedIn: the person was signed out meanwhile.
     """
     directory = found.directory
     if chosen:
         _consent(backend, client_id, wanted, chosen, found, now)
     with observation(backend.engine) as session:
+        refuse_signed_out(session, found)
         client = asking_client(session, directory, client_id, wanted)
         shown = offer(session, directory, client, wanted, found.person.id, now)
         granted = {asked.permission for asked in shown.already}

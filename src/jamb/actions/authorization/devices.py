@@ -15,7 +15,7 @@ from jamb.actions.authorization.authorizations import allowed_by
 from jamb.actions.authorization.offers import asked_for, asking_client, offer
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.sessions import ConsoleSession
+from jamb.actions.entry.sessions import ConsoleSession, refuse_signed_out
 from jamb.actions.entry.tries import guessing, refuse_too_many
 from jamb.core.authorization.devices import DeviceState
 from jamb.core.authorization.requests import Wanted
@@ -156,6 +156,7 @@ def answer(
             if made is None:
                 raise Conflict("Nothing that the device asks for is allowed.", next_step="Turn it away.")
         with observation(backend.engine) as session:
+            refuse_signed_out(session, found)
             row = _pending(session, backend, found.directory, user_code, now)
             row.state = (DeviceState.APPROVED if approve else DeviceState.DENIED).value
             row.person_id, row.authorization_id = person_id, made

@@ -81,7 +81,7 @@ def change_person(
     """
     with act.change() as unit:
         take_turn(unit)
-        row = find_person(unit.session, act.directory, reference)
+        row = find_person(unit.session, act.directory, reference, lock=True)
         before, after = {}, {}
         if name is not None and " ".join(name.split()) != row.name:
             before["name"], row.name = row.name, " ".join(name.split())
@@ -146,9 +146,15 @@ def list_people(
         return views, (shown[-1].name, str(shown[-1].id)) if len(rows) > limit else None, total
 
 
-def find_person(session: Session, directory: Directory, reference: str) -> people.PersonRow:
-    """Find by id or login. Raises `NotFound`."""
+def find_person(session: Session, directory: Directory, reference: str, *, lock: bool = False) -> people.PersonRow:
+    """Find by id or login. Raises `NotFound`.
+
+    Args:
+        lock: until the transaction ends; whoever signs in as them at this moment is waited for.
+    """
     row = people.by_reference(session, directory.id, reference)
+    if row is not None and lock:
+        session.refresh(row, with_for_update=True)
     if row is None:
         raise NotFound(
             f"{directory.name} has no person “{reference[:80]}”.",

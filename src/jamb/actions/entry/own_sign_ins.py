@@ -96,9 +96,9 @@ def _command_lines(session: Session, found: ConsoleSession, since: datetime) -> 
 
 
 def _end_browser(session: Session, row: people.ConsoleSessionRow, now: datetime) -> None:
-    """What was allowed there ends as by signing out there."""
-    authorizations.end_of_sign_in(session, row.digest, OFFLINE, now)
-    session.delete(row)
+    """What was allowed there ends as by signing out there: also what is allowed at this moment."""
+    if people.end_session(session, row.digest):
+        authorizations.end_of_sign_in(session, row.digest, OFFLINE, now)
 
 
 def _id(digest: bytes) -> str:

@@ -134,9 +134,10 @@ def challenge_for_sign_in(backend: Backend, now: datetime) -> dict[str, Any]:
 def sign_in(backend: Backend, shown: Shown, visitor: Visitor, now: datetime) -> SignedIn:
     """Open a console session by a passkey. Raises `NotSignedIn`."""
     with observation(backend.engine) as session:
-        row = _proven(session, backend, shown, now)
-        person = session.get_one(people.PersonRow, row.person_id)
-        if not person.active:
+        passkey_id, person_id = _proven(session, backend, shown, now)
+        person = people.held_still(session, person_id)
+        # It was committed that the challenge came: the passkey may have been taken off since.
+        if person is None or not person.active or not store.is_there(session, passkey_id):
             raise _not_proven()
         return opened(session, backend, person, visitor, now, second_factor=True, passkey=True)
 
@@ -144,7 +145,8 @@ def sign_in(backend: Backend, shown: Shown, visitor: Visitor, now: datetime) -> 
 def confirm(backend: Backend, found: ConsoleSession, shown: Shown, now: datetime) -> None:
     """Note that whoever is signed in showed by a passkey that it is still they. Raises `NotSignedIn`."""
     with observation(backend.engine) as session:
-        if _proven(session, backend, shown, now).person_id != found.person.id:
+        _, person_id = _proven(session, backend, shown, now)
+        if person_id != found.person.id:
             raise NotSignedIn("This is another person's passkey.", next_step="Use one of yours.")
         people.note_confirmed(session, found.digest, now)
 
@@ -153,8 +155,8 @@ def view(row: store.PasskeyRow) -> Passkey:
     return Passkey(id=row.id, name=row.name, made_at=row.made_at, last_used_at=row.last_used_at)
 
 
-def _proven(session: Session, backend: Backend, shown: Shown, now: datetime) -> store.PasskeyRow:
-    """Return the passkey that a browser showed, locked until the transaction ends. Raises `NotSignedIn`."""
+def _proven(session: Session, backend: Backend, shown: Shown, now: datetime) -> tuple[UUID, UUID]:
+    """Return the passkey that a browser showed, and its person, by their ids. Raises `NotSignedIn`."""
     expected, ends = _answered(backend, shown, _SIGNING_IN, now, NotSignedIn)
     try:
         row = store.by_credential(session, web.id_in(shown.credential))
@@ -165,13 +167,13 @@ def _proven(session: Session, backend: Backend, shown: Shown, now: datetime) -> 
     except web.UnfitCredential as error:
         raise _not_proven() from error
     person = session.get_one(people.PersonRow, row.person_id)
-    console = console_client_id(find_directory_of(session, person).slug)
+    console, proven = console_client_id(find_directory_of(session, person).slug), (row.id, person.id)
     row.uses, row.last_used_at = uses, now
     session.add(row)
     # Commits: a challenge counts once, whatever comes of it.
     if not first_seen(session, console, expected[:32], ends):
         raise _not_proven()
-    return row
+    return proven
 
 
 def _answered(

@@ -51,10 +51,10 @@ def sign_in(
     # That somebody signs in is no change of the records.
     with observation(backend.engine) as session:
         # Whoever ends the link, or removes the provider, waits for this and ends what came of it.
+        person = people.held_still(session, person_id)
         if providers.still_linked(session, provider_id, subject) != person_id:
             return Refused.LATE
-        person = session.get_one(people.PersonRow, person_id)
-        if not person.active:
+        if person is None or not person.active:
             return Refused.INACTIVE
         return opened(session, backend, person, visitor, now, second_factor=factor, provider=name)
 

@@ -209,8 +209,8 @@ def change_own_password(
     directory = signed_in.directory
     actor = Actor("person", str(signed_in.person.id), signed_in.person.name, "Jamb console")
     with backend.change(directory, actor, now) as unit:
-        take_back_try(unit.session, backend.sealer.session_key, counted)
         row = unit.session.get_one(people.PersonRow, signed_in.person.id, with_for_update=True)
+        take_back_try(unit.session, backend.sealer.session_key, counted)
         row.password_hash, row.password_set_by = stretched, ""
         unit.session.add(row)
         people.end_sessions(unit.session, row.id, but=_digest(cookie))
@@ -226,10 +226,16 @@ def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
 
 def _still_there(session: Session, one: _Candidate) -> people.PersonRow | None:
     """Return the person, unless something changed while the password was stretched, or they may not act."""
-    row = session.get(people.PersonRow, one.person_id)
+    row = people.held_still(session, one.person_id)
     if row is None or not row.active or row.password_hash != one.password_hash:
         return None
     return row
+
+
+def refuse_signed_out(session: Session, found: ConsoleSession) -> None:
+    """Raise `NotSignedIn` where a session was ended since it was found; it stays for the rest of the transaction."""
+    if not people.still_signed_in(session, found.person.id, found.digest):
+        raise NotSignedIn("You were signed out meanwhile.", next_step="Sign in again.")
 
 
 def find_directory_of(session: Session, row: people.PersonRow) -> Directory:
@@ -400,10 +406,9 @@ def with_roles(session: Session, found: ConsoleSession, now: datetime) -> Consol
 def sign_out(backend: Backend, cookie: str, now: datetime) -> None:
     """End a console session, and what was allowed in it, for as long as the person is there."""
     with backend.ending(now) as session:
-        row = session.get(people.ConsoleSessionRow, _digest(cookie))
-        if row is not None:
-            authorizations.end_of_sign_in(session, row.digest, OFFLINE, now)
-            session.delete(row)
+        # First, so that what is allowed in it at this moment is seen.
+        if people.end_session(session, _digest(cookie)):
+            authorizations.end_of_sign_in(session, _digest(cookie), OFFLINE, now)
 
 
 def csrf_matches(found: ConsoleSession, presented: str | None) -> bool:

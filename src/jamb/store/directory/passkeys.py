@@ -39,6 +39,10 @@ def by_credential(session: Session, credential_id: bytes) -> PasskeyRow | None:
     return session.exec(found.with_for_update()).first()
 
 
+def is_there(session: Session, passkey_id: UUID) -> bool:
+    return session.exec(select(PasskeyRow.id).where(PasskeyRow.id == passkey_id)).first() is not None
+
+
 def has_one(session: Session, person_id: UUID) -> bool:
     return session.exec(select(PasskeyRow.id).where(PasskeyRow.person_id == person_id).limit(1)).first() is not None
 

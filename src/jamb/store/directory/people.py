@@ -80,10 +80,36 @@ def sessions_of(session: Session, person_id: UUID, now: datetime, seen_since: da
     )
 
 
+def held_still(session: Session, person_id: UUID) -> PersonRow | None:
+    """Return a person as they are until the transaction ends.
+
+    Whoever changes them waits for it, and so ends the sign-in that is begun in it with all others.
+    """
+    return session.get(PersonRow, person_id, with_for_update={"read": True})
+
+
+def still_signed_in(session: Session, person_id: UUID, digest: bytes) -> bool:
+    """Return whether a console session is there, and stays until the transaction ends.
+
+    Whoever ends it waits, and then ends what came of it. The person first, as all who end sessions have it.
+    """
+    session.execute(
+        sa.select(col(PersonRow.id)).where(col(PersonRow.id) == person_id).with_for_update(key_share=True, read=True)
+    )
+    mine = sa.select(col(ConsoleSessionRow.digest)).where(col(ConsoleSessionRow.digest) == digest)
+    return session.execute(mine.with_for_update(key_share=True, read=True)).first() is not None
+
+
 def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:
     """End every console session of a person, `but` one."""
     mine = (col(ConsoleSessionRow.person_id) == person_id) & (col(ConsoleSessionRow.digest) != but)
     session.execute(sa.delete(ConsoleSessionRow).where(mine))
+
+
+def end_session(session: Session, digest: bytes) -> bool:
+    """End a console session; tell whether it was there."""
+    mine = sa.delete(ConsoleSessionRow).where(col(ConsoleSessionRow.digest) == digest)
+    return session.execute(mine.returning(col(ConsoleSessionRow.digest))).first() is not None
 
 
 def end_sessions_by_provider(session: Session, directory_id: UUID, provider: str) -> None:
