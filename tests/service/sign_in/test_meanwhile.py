@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import base64
+import time
 from collections.abc import Callable
 from contextlib import closing
+from functools import partial
 
 import httpx
 import pytest
 
 from jamb.client import DeviceSignIn
+from jamb.core.directory.second_factor import STEP_SECONDS, code_of
 from tests.service.entry.roster import BACK, Roster, answered, by_hand, made, members, redeemed
 from tests.service.sign_in.meeting import met
 from tests.world import World, add_person, choose_password, unique
@@ -100,6 +104,23 @@ def test_what_is_allowed_ends_with_a_new_password(world: World, person: Person, 
                 choose_password(steward.people.link(person.login).link, PASSWORD)
             body = {"login": person.login, "password": PASSWORD}
             http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
+
+
+def test_how_one_signs_in_is_changed_by_no_sign_in_that_is_ended(world: World, person: Person) -> None:
+    """Who found the old password does not stay by choosing one, nor by a device of theirs."""
+    chosen = {"current": PASSWORD, "password": "what a thief chose for good"}
+    for path in ("/api/v1/session/password", "/api/v1/session/second-factor"):
+        with closing(person.signed_in()) as thief:
+            body = chosen
+            if path.endswith("factor"):
+                key = thief.post(path).raise_for_status().json()["key"].replace(" ", "")
+                body = {"code": code_of(base64.b32decode(key), int(time.time()) // STEP_SECONDS)}
+            answer = met(world, person.chooses_another(), partial(thief.put, path, json=body))
+            assert answer.status_code in {401, 403}, answer.text
+            assert not is_in(thief)
+        with world.jamb() as steward:
+            assert [one.second_factor for one in steward.people.list(q=person.login)] == [False]
+            choose_password(steward.people.link(person.login).link, PASSWORD)
 
 
 def test_what_is_allowed_ends_with_the_sign_in_that_is_signed_out(world: World, person: Person, roster: Roster) -> None:

@@ -14,7 +14,8 @@ import pytest
 
 from tests.service.entry.roster import by_hand, made, members, redeemed
 from tests.service.sign_in.authenticator import Device
-from tests.world import World, add_person, unique
+from tests.service.sign_in.meeting import met
+from tests.world import World, add_person, choose_password, unique
 
 PASSWORD = "a password of their own"
 Browser = Callable[[], httpx.Client]
@@ -276,6 +277,15 @@ def test_a_steward_takes_a_lost_one_off_and_so_does_its_person(world: World, gro
     held = person.http.get("/api/v1/session/second-factor").json()
     assert (held["passkeys"], held["recovery_codes"]) == ([], 0)
     assert person.sign_in(http=person.browser()).status_code == 200
+
+
+def test_a_passkey_is_added_by_no_sign_in_that_is_ended(world: World, ground: str, person: Person) -> None:
+    with world.jamb("steward", ground) as steward:
+        link = steward.people.link(person.login).link
+    answer = met(world, lambda: choose_password(link, "one that nobody else knows"), person.add, of=ground)
+    assert answer.status_code == 401, answer.text
+    with world.jamb("steward", ground) as steward:
+        assert [one.second_factor for one in steward.people.list(q=person.login)] == [False]
 
 
 def test_an_application_learns_that_it_was_a_passkey(world: World, browser: Browser) -> None:

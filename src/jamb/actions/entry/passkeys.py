@@ -17,7 +17,7 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.entry import web_authentication as web
 from jamb.actions.entry.factor_codes import fresh_codes
-from jamb.actions.entry.sessions import ConsoleSession, SignedIn, Visitor, find_directory_of, opened
+from jamb.actions.entry.sessions import ConsoleSession, SignedIn, Visitor, find_directory_of, locked_person, opened
 from jamb.core.directory import passkeys as core
 from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, NotSignedIn
 from jamb.core.text import name_fault
@@ -72,7 +72,7 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
     with backend.change(found.directory, actor, now) as unit:
         # One after the other: of two that add one at once the second sees the first.
-        unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
+        locked_person(unit.session, found)
         held = store.passkeys_of(unit.session, found.person.id)
         _refuse_more(len(held))
         first = not held and not second_factors.is_set(unit.session, found.person.id)
@@ -104,7 +104,7 @@ def remove(backend: Backend, found: ConsoleSession, passkey_id: UUID, now: datet
     """
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
     with backend.change(found.directory, actor, now) as unit:
-        unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
+        locked_person(unit.session, found)
         row = unit.session.get(store.PasskeyRow, passkey_id)
         if row is None or row.person_id != found.person.id:
             raise NotFound("You have no such passkey.", next_step="Look at your sign-in again.")

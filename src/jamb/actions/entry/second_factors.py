@@ -10,7 +10,7 @@ from datetime import datetime
 from jamb.actions.base.backend import Backend
 from jamb.actions.entry.factor_codes import fresh_codes, is_good, is_right, is_wanted, seal_secret
 from jamb.actions.entry.passkeys import view as passkey_view
-from jamb.actions.entry.sessions import FRESH, ConsoleSession, require_confirmed
+from jamb.actions.entry.sessions import FRESH, ConsoleSession, locked_person, require_confirmed
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.directory import second_factor as core
 from jamb.core.errors import Conflict, Forbidden
@@ -40,7 +40,7 @@ def begin(backend: Backend, found: ConsoleSession, now: datetime) -> SecondFacto
     secret = secrets.token_bytes(core.SECRET_BYTES)
     with observation(backend.engine) as session:
         # One after the other: of two that begin at once the second sees what the first made.
-        session.get_one(people.PersonRow, found.person.id, with_for_update=True)
+        locked_person(session, found)
         row = store.held(session, found.person.id, lock=True)
         if row is not None and row.confirmed_at is not None:
             raise Conflict("A second factor is set up already.", next_step="Take it off first.")
@@ -112,6 +112,7 @@ def _proven(backend: Backend, found: ConsoleSession, code: str, now: datetime) -
 def _own(backend: Backend, found: ConsoleSession, now: datetime) -> Iterator[Unit]:
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
     with backend.change(found.directory, actor, now) as unit:
+        locked_person(unit.session, found)
         yield unit
 
 

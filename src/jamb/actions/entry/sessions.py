@@ -199,17 +199,20 @@ def change_own_password(
     counted = sign_in_limits(signed_in.person.login, address, None)
     with observation(backend.engine) as session:
         until = count_try(session, backend.sealer.session_key, counted, now)
-        row = session.get_one(people.PersonRow, signed_in.person.id)
-        kept = row.password_hash or _nobodys_hash()
+        known = session.get_one(people.PersonRow, signed_in.person.id).password_hash
     if until is not None:
         raise too_many(until, now, "wrong passwords")
-    if not backend.hashing.run(lambda: _fits(kept, current), address):
-        raise Forbidden("The current password is wrong.", next_step="Check it. A steward can give you a new one.")
+    wrong = Forbidden("The current password is wrong.", next_step="Check it. A steward can give you a new one.")
+    if not backend.hashing.run(lambda: _fits(known or _nobodys_hash(), current), address):
+        raise wrong
     stretched = backend.hashing.run(lambda: _HASHER.hash(wanted), address)
     directory = signed_in.directory
     actor = Actor("person", str(signed_in.person.id), signed_in.person.name, "Jamb console")
     with backend.change(directory, actor, now) as unit:
-        row = unit.session.get_one(people.PersonRow, signed_in.person.id, with_for_update=True)
+        row = locked_person(unit.session, signed_in)
+        if row.password_hash != known:
+            # Somebody chose another meanwhile.
+            raise wrong
         take_back_try(unit.session, backend.sealer.session_key, counted)
         row.password_hash, row.password_set_by = stretched, ""
         unit.session.add(row)
@@ -236,6 +239,17 @@ def refuse_signed_out(session: Session, found: ConsoleSession) -> None:
     """Raise `NotSignedIn` where a session was ended since it was found; it stays for the rest of the transaction."""
     if not people.still_signed_in(session, found.person.id, found.digest):
         raise NotSignedIn("You were signed out meanwhile.", next_step="Sign in again.")
+
+
+def locked_person(session: Session, found: ConsoleSession) -> people.PersonRow:
+    """Return the person of a session, locked: how they sign in is changed by one after the other.
+
+    Raises:
+        NotSignedIn: the session was ended since it was found.
+    """
+    row = session.get_one(people.PersonRow, found.person.id, with_for_update=True)
+    refuse_signed_out(session, found)
+    return row
 
 
 def find_directory_of(session: Session, row: people.PersonRow) -> Directory:
