@@ -219,6 +219,7 @@ def _consent(
     directory, person = found.directory, found.person
     actor = Actor("person", str(person.id), person.name, "Jamb console")
     with backend.change(directory, actor, now) as unit:
+        refuse_signed_out(unit.session, found)
         # Locked before it is looked at: nobody disables it, nor consents to the same, in between.
         client = asking_client(unit.session, directory, client_id, wanted, lock=True)
         shown = offer(unit.session, directory, client, wanted, person.id, now)
