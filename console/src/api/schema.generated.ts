@@ -1852,7 +1852,7 @@ export interface paths {
         put?: never;
         /**
          * Change Person
-         * @description Change a person's name, or whether they may act here; or take their second factor off.
+         * @description Change a person's name, or whether they may act here; or take off their second factor or link to a provider.
          */
         post: operations["change_person"];
         delete?: never;

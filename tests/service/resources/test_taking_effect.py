@@ -20,26 +20,19 @@ from jamb.store.connections import deadline
 from jamb.store.connections.engine import make_engine
 from jamb.store.resources.taking_effect import Opened, Taking, count_from
 from jamb.wire.resources.reach import ReachSent
+from tests.service import meeting
 from tests.service.entry.roster import BACK, answered, by_hand, made, members, redeemed, refreshed, somebody
 from tests.service.entry.test_exchanges import Relay, published
+from tests.service.meeting import LEDGER
 from tests.world import Made, World, unique, wait_until
-
-LEDGER = "select from ledger_head where directory_id = (select id from directory where slug = 'quillhaven') for update"
 
 
 @contextmanager
 def held_up(world: World, act: Callable[[], Any], lock: str = LEDGER) -> Iterator[None]:
     """Do the block in a later second than that in which the act began, and before it is committed."""
-    with ThreadPoolExecutor(1) as pool:
-        with world.database() as database, database.transaction():
-            database.execute(lock)
-            going = pool.submit(act)
-            with world.database() as watching:
-                waits = "select from pg_stat_activity where %s = any (pg_blocking_pids(pid))"
-                wait_until(lambda: watching.execute(waits, [database.info.backend_pid]).fetchone() is not None)
-            time.sleep(1.1)
-            yield
-        going.result()
+    with meeting.held_up(world, act, lock):
+        time.sleep(1.1)
+        yield
 
 
 def withdrawn(world: World, client: Made) -> None:

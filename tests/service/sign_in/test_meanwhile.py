@@ -14,7 +14,7 @@ import pytest
 from jamb.client import DeviceSignIn
 from jamb.core.directory.second_factor import STEP_SECONDS, code_of
 from tests.service.entry.roster import BACK, Roster, answered, by_hand, made, members, redeemed
-from tests.service.sign_in.meeting import met
+from tests.service.meeting import met
 from tests.world import World, add_person, choose_password, unique
 
 PASSWORD = "a password that somebody else found"

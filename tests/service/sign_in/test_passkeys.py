@@ -13,8 +13,8 @@ import jwt
 import pytest
 
 from tests.service.entry.roster import by_hand, made, members, redeemed
+from tests.service.meeting import met
 from tests.service.sign_in.authenticator import Device
-from tests.service.sign_in.meeting import met
 from tests.world import World, add_person, choose_password, unique
 
 PASSWORD = "a password of their own"

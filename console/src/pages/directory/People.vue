@@ -82,6 +82,15 @@ async function change(call: () => Promise<unknown>, changed = true): Promise<voi
     failed.value = problem;
   }
 }
+const alter = (person: Schemas["Person"], body: Partial<Schemas["PersonChange"]>) =>
+  change(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/people/{person}", {
+        params: { path: { directory: directory.value, person: person.id } },
+        body: { no_second_factor: false, no_provider: false, ...body },
+      }),
+    ),
+  );
 const setActive = async (person: Schemas["Person"], active: boolean) => {
   const sure =
     active ||
@@ -91,24 +100,9 @@ const setActive = async (person: Schemas["Person"], active: boolean) => {
       yes: t`Make ${isolated(person.name)} inactive`,
     }));
   if (!sure) return;
-  await change(() =>
-    must(
-      api.POST("/api/v1/directories/{directory}/people/{person}", {
-        params: { path: { directory: directory.value, person: person.id } },
-        body: { active, no_second_factor: false, no_provider: false },
-      }),
-    ),
-  );
+  await alter(person, { active });
 };
-const takeOff = (person: Schemas["Person"]) =>
-  change(() =>
-    must(
-      api.POST("/api/v1/directories/{directory}/people/{person}", {
-        params: { path: { directory: directory.value, person: person.id } },
-        body: { no_second_factor: true, no_provider: false },
-      }),
-    ),
-  );
+const takeOff = (person: Schemas["Person"]) => alter(person, { no_second_factor: true });
 const endLink = async (person: Schemas["Person"]) => {
   const by = person.providers?.join(", ") ?? "";
   const sure = await askFirst({
@@ -117,14 +111,7 @@ const endLink = async (person: Schemas["Person"]) => {
     yes: t`End the link`,
   });
   if (!sure) return;
-  await change(() =>
-    must(
-      api.POST("/api/v1/directories/{directory}/people/{person}", {
-        params: { path: { directory: directory.value, person: person.id } },
-        body: { no_second_factor: false, no_provider: true },
-      }),
-    ),
-  );
+  await alter(person, { no_provider: true });
 };
 const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
   const sure = await askFirst({

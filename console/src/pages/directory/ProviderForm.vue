@@ -95,12 +95,10 @@ const complete = () => [draft.value.name, draft.value.title, draft.value.issuer,
 
 <template>
   <form class="stack card" @submit.prevent="save">
-    <template v-if="provider">
-      <p>
-        <strong>{{ provider.name }}</strong>, by the issuer <code class="long">{{ provider.issuer }}</code>. For another issuer, remove this
-        provider and add one.
-      </p>
-    </template>
+    <p v-if="provider">
+      <strong>{{ provider.name }}</strong>, by the issuer <code class="long">{{ provider.issuer }}</code>. For another issuer, remove this
+      provider and add one.
+    </p>
     <TextField v-else v-model="draft.name" label="Short name" hint="as head-office; it stays" :longest="60" />
     <TextField v-model="draft.title" label="Title" hint="people read: Sign in with …" :longest="60" />
     <TextField

@@ -118,7 +118,7 @@ def preview(act: Act, name: str, claims: Mapping[str, Any]) -> WhoWouldSignIn:
             raise _unknown(act.directory, name)
         found = person_of(unit, row, claims)
         if not isinstance(found, Provided):
-            said = why(found)
+            said = why(found, adds_people=row.adds_people)
             return WhoWouldSignIn(login="", refused=found.value, why=said, added=False, joins=[], leaves=[], roles=[])
         unit.session.flush()
         held = roles.role_names(unit.session, act.directory.id, act.now, found.person.id).get(found.person.id, [])

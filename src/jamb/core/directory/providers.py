@@ -38,16 +38,19 @@ class Refused(StrEnum):
     LINKED = "linked"
 
 
-_WHY = {
-    Refused.UNKNOWN: "nobody here has a mail address that these claims say is verified, and the provider adds nobody",
-    Refused.INACTIVE: "the person is inactive",
-    Refused.LINKED: "the person of this mail address is linked to another subject of the provider",
-}
+def why(refused: Refused, *, adds_people: bool) -> str:
+    """Return why claims would sign nobody in, in the words of administrators.
 
-
-def why(refused: Refused) -> str:
-    """Return why claims would sign nobody in, in the words of administrators."""
-    return _WHY[refused]
+    Args:
+        adds_people: whether the provider does.
+    """
+    if refused is Refused.INACTIVE:
+        return "the person is inactive"
+    if refused is Refused.LINKED:
+        return "the person of this mail address is linked to another subject of the provider"
+    if adds_people:
+        return "these claims name no mail address (email) that is verified (email_verified)"
+    return "nobody here has a mail address that these claims name as verified, and the provider adds nobody"
 
 
 @dataclass(frozen=True, slots=True)

@@ -58,7 +58,7 @@ def change_person(
     sent: wire.PersonChange,
     act: Annotated[Act, may("people.change")],
 ) -> wire.Person:
-    """Change a person's name, or whether they may act here; or take their second factor off."""
+    """Change a person's name, or whether they may act here; or take off their second factor or link to a provider."""
     return people.change_person(
         act,
         person,
