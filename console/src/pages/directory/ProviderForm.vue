@@ -15,7 +15,7 @@ import { useMeanwhile } from "@/ui/use/meanwhile";
 import { t } from "@/texts/sentences";
 
 type Provider = Schemas["SignInProvider"];
-const props = defineProps<{ provider?: Provider; redirectUri: string }>();
+const props = defineProps<{ provider?: Provider; backTo: string }>();
 const emit = defineEmits<{ done: [] }>();
 const { data: groups } = useGroups();
 const { busy, error, attempt } = useAttempt();
@@ -119,8 +119,7 @@ const complete = () => [draft.value.name, draft.value.title, draft.value.issuer,
         maxlength="500"
     /></label>
     <p class="small">
-      The provider must know this redirect URI: <code class="long">{{ redirectUri }}</code>
-      <CopyButton :value="redirectUri" what="redirect URI" />
+      The provider must know this redirect URI: <code class="long">{{ backTo }}</code> <CopyButton :value="backTo" what="redirect URI" />
     </p>
     <label class="check"><input v-model="draft.adds_people" type="checkbox" /> Add whoever it vouches for, without a role</label>
     <fieldset class="groups">

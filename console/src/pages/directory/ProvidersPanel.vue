@@ -61,7 +61,7 @@ const tryOut = () =>
       <h2 id="providers">Sign-in providers <span class="hint">outside OpenID providers by which people sign in</span></h2>
       <NButton v-if="can('providers.save') && !form" size="small" @click="form = {}">Add a provider</NButton>
     </div>
-    <ProviderForm v-if="form" :key="form.of?.name ?? ''" :provider="form.of" :redirect-uri="backTo" @done="form = null" />
+    <ProviderForm v-if="form" :key="form.of?.name ?? ''" :provider="form.of" :back-to="backTo" @done="form = null" />
     <Loadable :loading="isLoading" :error="unread" :ready="!!data" :lines="2" :retry="refetch">
       <p v-if="!data?.length" class="soft">None: people sign in with a password or a passkey.</p>
       <table v-else class="log">

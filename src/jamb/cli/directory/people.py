@@ -120,6 +120,8 @@ def change(
             person, name=name, active=active, no_second_factor=no_second_factor, no_provider=no_provider
         )
     said = f"{changed.name} is {'active' if changed.active else 'inactive'}."
+    said += " Their second factor is taken off." if no_second_factor else ""
+    said += " They are linked to no sign-in provider, and signed out." if no_provider else ""
     emit(changed, output, lambda: out.print(said, markup=False))
 
 
